@@ -1,0 +1,20 @@
+module revuelta
+
+go 1.26.0
+
+require (
+	github.com/agnivade/levenshtein v1.2.2
+	github.com/jedib0t/go-pretty/v6 v6.8.3
+	github.com/klauspost/compress v1.20.3
+	github.com/mattn/go-runewidth v0.0.31
+	github.com/stretchr/testify v1.12.1
+	github.com/urfave/cli/v3 v3.14.0
+	golang.org/x/term v0.47.0
+	golang.org/x/text v0.43.0
+)
+
+require (
+	github.com/clipperhouse/uax29/v2 v2.2.0 // indirect
+	go.yaml.in/yaml/v3 v3.0.5 // indirect
+	golang.org/x/sys v0.49.0 // indirect
+)

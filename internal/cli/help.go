@@ -1,0 +1,141 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"revuelta/internal/step"
+)
+
+// overview is the help of the whole program.
+func overview() string {
+	var b strings.Builder
+	b.WriteString(`revuelta turns messy wide exports into tidy tables, and proves that nothing was
+lost on the way.
+
+  revuelta STEP OPERAND... [OPTIONS] [FILE...]
+
+No file, or -, is standard input. On a terminal the table is drawn, else it is CSV,
+or what --write-as or the suffix of -o FILE says. What became of every row
+is told on standard error.
+
+Steps
+`)
+	line := func(s *step.Spec) { fmt.Fprintf(&b, "  %-10s %s\n", s.Name, s.Brief[0]) }
+	for _, s := range step.List() {
+		line(s)
+	}
+	b.WriteString("\nOther commands\n")
+	for _, c := range commands() {
+		line(c.spec)
+	}
+	b.WriteString(`
+revuelta STEP --help tells all about a step. revuelta demo shows the program at work.
+`)
+	return b.String()
+}
+
+// helpOn is the help of one command.
+func (a *app) helpOn(name string) error {
+	for _, c := range append(stepCommands(), commands()...) {
+		if c.spec.Name == name {
+			fmt.Fprint(a.Out, help(c))
+			return nil
+		}
+	}
+	return unknownCommand(name)
+}
+
+func stepCommands() []command {
+	var out []command
+	for _, s := range step.List() {
+		out = append(out, command{spec: s, action: runStep, groups: stepGroups()})
+	}
+	return out
+}
+
+// help is the help of a command.
+func help(c command) string {
+	var b strings.Builder
+	s := c.spec
+	b.WriteString(strings.Join(s.Brief, "\n") + "\n\n")
+	files := " [OPTIONS] [FILE...]"
+	if c.groups == nil {
+		files = ""
+	}
+	for _, f := range s.Forms {
+		fmt.Fprintf(&b, "  %s %s%s\n", program, f, files)
+	}
+	if len(s.Options) > 0 {
+		options(&b, "Options", s.Options)
+	}
+	if s.Memory != "" {
+		fmt.Fprintf(&b, "\nHolds %s.\n", s.Memory)
+	}
+	for _, e := range s.Examples {
+		b.WriteString("\nExample\n" + indent(example(e)))
+	}
+	for _, g := range c.groups {
+		options(&b, g.title, g.options)
+	}
+	return b.String()
+}
+
+// example is a command between its input and its output.
+func example(e step.Example) string {
+	words := strings.Fields(e.Command)
+	file := words[len(words)-1]
+	return fmt.Sprintf("%s holds\n%s$ %s\n%s", file, indent(e.Input), e.Command, indent(e.Output))
+}
+
+func indent(s string) string {
+	var b strings.Builder
+	for _, l := range strings.SplitAfter(s, "\n") {
+		if l != "" {
+			b.WriteString("  " + l)
+		}
+	}
+	return b.String()
+}
+
+// options lists options with what they mean, folded at 80 characters.
+func options(b *strings.Builder, title string, list []step.Option) {
+	fmt.Fprintf(b, "\n%s\n", title)
+	const column = 28
+	for _, o := range list {
+		name := "--" + o.Name
+		if o.Name == "output" {
+			name = "-o, --output"
+		}
+		if o.Value != "" {
+			name += " " + o.Value
+		}
+		text := o.Help
+		if o.Repeat {
+			text += " (may be repeated)"
+		}
+		lead := fmt.Sprintf("  %-*s", column-2, name)
+		if len([]rune(lead)) > column {
+			b.WriteString(lead + "\n")
+			lead = strings.Repeat(" ", column)
+		}
+		for _, l := range fold(text, 80-column) {
+			b.WriteString(lead + l + "\n")
+			lead = strings.Repeat(" ", column)
+		}
+	}
+}
+
+// fold parts a text into lines of at most n characters, at spaces.
+func fold(s string, n int) []string {
+	var out []string
+	line := ""
+	for _, w := range strings.Fields(s) {
+		if line != "" && len([]rune(line))+1+len([]rune(w)) > n {
+			out = append(out, line)
+			line = ""
+		}
+		line = strings.TrimPrefix(line+" "+w, " ")
+	}
+	return append(out, line)
+}

@@ -1,0 +1,232 @@
+// Package cli is the program as its users meet it: commands, options, help,
+// messages, what is drawn on a terminal. It is the only package that prints.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"runtime/debug"
+	"slices"
+	"strings"
+	"syscall"
+
+	"github.com/urfave/cli/v3"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/run"
+	"revuelta/internal/step"
+)
+
+// Version is the program's version.
+const Version = "0.1.0"
+
+const program = "revuelta"
+
+// Streams are what the program reads from and writes to.
+type Streams struct {
+	In  io.Reader
+	Out io.Writer
+	Err io.Writer
+}
+
+// Main runs the program and gives its exit status.
+func Main(args []string, s Streams) int {
+	// A table's cells hang on chunks that are dropped as fast as they are
+	// read: with the usual small heap the collector would run hundreds of times a second.
+	debug.SetGCPercent(300)
+	signal.Ignore(syscall.SIGPIPE)
+	ctx, cancel := context.WithCancelCause(context.Background())
+	defer cancel(nil)
+	signals := make(chan os.Signal, 1)
+	signal.Notify(signals, os.Interrupt, syscall.SIGTERM)
+	defer signal.Stop(signals)
+	go func() {
+		if sig, ok := <-signals; ok {
+			signal.Stop(signals) // a second one ends the program at once
+			e := &diag.Error{Status: diag.Interrupted, Text: "interrupted; no file was written or changed"}
+			if sig == syscall.SIGTERM {
+				e.Status, e.Text = diag.Terminated, "terminated; no file was written or changed"
+			}
+			cancel(e)
+		}
+	}()
+	a := &app{Streams: s}
+	err := a.root().Run(ctx, append([]string{program}, args...))
+	switch {
+	case err == nil, errors.Is(err, errQuiet):
+		return int(diag.Done)
+	case errors.Is(err, run.ErrPipe):
+		return int(diag.Done) // the reader has what it wanted
+	}
+	fmt.Fprint(s.Err, diag.Render(program, err))
+	return int(diag.StatusOf(err))
+}
+
+var errQuiet = errors.New("nothing more to do")
+
+type app struct{ Streams }
+
+// command is a command of the program that is no step.
+type command struct {
+	spec   *step.Spec
+	action func(ctx context.Context, a *app, c *call) error
+	groups []group // of options beside its own
+}
+
+// group is options that stand together in the help.
+type group struct {
+	title   string
+	options []step.Option
+}
+
+// call is a command line, taken apart.
+type call struct {
+	args  *step.Args // of the step or command: its own options, and all words as operands
+	extra *step.Args // the options of reading, writing and running
+}
+
+// root is the whole command line.
+func (a *app) root() *cli.Command {
+	root := &cli.Command{
+		Name:            program,
+		HideHelp:        true,
+		HideVersion:     true,
+		HideHelpCommand: true,
+		Writer:          a.Out,
+		ErrWriter:       a.Err,
+		ExitErrHandler:  func(context.Context, *cli.Command, error) {},
+		OnUsageError:    func(_ context.Context, c *cli.Command, err error, _ bool) error { return usage(err, nil) },
+		Flags: []cli.Flag{
+			&cli.BoolFlag{Name: "help", Aliases: []string{"h"}, Local: true},
+			&cli.BoolFlag{Name: "version", Local: true},
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			if c.Bool("version") {
+				fmt.Fprintf(a.Out, "%s %s\n", program, Version)
+				return nil
+			}
+			if name := c.Args().First(); name != "" && name != "help" {
+				return unknownCommand(name)
+			}
+			if name := c.Args().Get(1); name != "" {
+				return a.helpOn(name)
+			}
+			fmt.Fprint(a.Out, overview())
+			return nil
+		},
+	}
+	for _, s := range step.List() {
+		root.Commands = append(root.Commands, a.command(command{spec: s, action: runStep, groups: stepGroups()}))
+	}
+	for _, c := range commands() {
+		root.Commands = append(root.Commands, a.command(c))
+	}
+	return root
+}
+
+// command makes a command of a description.
+func (a *app) command(c command) *cli.Command {
+	var own, extra []step.Option
+	own = c.spec.Options
+	for _, g := range c.groups {
+		extra = append(extra, g.options...)
+	}
+	var flags []cli.Flag
+	for _, o := range append(slices.Clone(own), extra...) {
+		if o.Value == "" {
+			flags = append(flags, &cli.BoolFlag{Name: o.Name, Local: true})
+			continue
+		}
+		f := &cli.StringSliceFlag{Name: o.Name, Local: true}
+		if o.Name == "output" {
+			f.Aliases = []string{"o"}
+		}
+		flags = append(flags, f)
+	}
+	flags = append(flags, &cli.BoolFlag{Name: "help", Aliases: []string{"h"}, Local: true})
+	gather := func(cmd *cli.Command, options []step.Option) *step.Args {
+		out := &step.Args{Step: c.spec.Name, Values: map[string][]string{}}
+		for _, o := range options {
+			switch {
+			case !cmd.IsSet(o.Name):
+			case o.Value == "":
+				if cmd.Bool(o.Name) {
+					out.Values[o.Name] = []string{""}
+				}
+			default:
+				out.Values[o.Name] = cmd.StringSlice(o.Name)
+			}
+		}
+		return out
+	}
+	return &cli.Command{
+		Name:                      c.spec.Name,
+		HideHelp:                  true,
+		HideHelpCommand:           true,
+		DisableSliceFlagSeparator: true,
+		Flags:                     flags,
+		Writer:                    a.Out,
+		ErrWriter:                 a.Err,
+		OnUsageError: func(_ context.Context, _ *cli.Command, err error, _ bool) error {
+			return usage(err, &c)
+		},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			if cmd.Bool("help") {
+				fmt.Fprint(a.Out, help(c))
+				return nil
+			}
+			in := &call{args: gather(cmd, own), extra: gather(cmd, extra)}
+			in.args.Operands = cmd.Args().Slice()
+			for _, o := range extra {
+				if len(in.extra.Values[o.Name]) > 1 && !o.Repeat {
+					return diag.Usagef("--%s is given twice", o.Name)
+				}
+			}
+			return c.action(ctx, a, in)
+		},
+	}
+}
+
+// usage makes our own message of what the argument library found wrong.
+func usage(err error, c *command) error {
+	text := err.Error()
+	if name, ok := strings.CutPrefix(text, "flag provided but not defined: "); ok {
+		name = strings.TrimLeft(name, "-")
+		if c == nil {
+			return diag.Usagef("there is no option --%s here", name).Trying(program + " --help")
+		}
+		all := &step.Spec{Name: c.spec.Name, Options: slices.Clone(c.spec.Options)}
+		for _, g := range c.groups {
+			all.Options = append(all.Options, g.options...)
+		}
+		return all.Unknown(name)
+	}
+	if name, ok := strings.CutPrefix(text, "flag needs an argument: "); ok {
+		return diag.Usagef("--%s lacks its value", strings.TrimLeft(name, "-"))
+	}
+	e := diag.Usagef("%s", text)
+	if c != nil {
+		e.Trying(program + " " + c.spec.Name + " --help")
+	}
+	return e
+}
+
+func unknownCommand(name string) error {
+	e := diag.Usagef("there is no command %s", diag.Quote(name))
+	if near := diag.Nearest(name, commandNames()); near != "" {
+		return e.Trying(fmt.Sprintf("did you mean %s %s?", program, near))
+	}
+	return e.Trying(program + " --help")
+}
+
+func commandNames() []string {
+	names := step.Names()
+	for _, c := range commands() {
+		names = append(names, c.spec.Name)
+	}
+	return names
+}

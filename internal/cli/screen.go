@@ -1,0 +1,189 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"strings"
+	"unicode"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/mattn/go-runewidth"
+
+	"revuelta/internal/diag"
+	ours "revuelta/internal/table"
+)
+
+// screen draws the first rows of a table on a terminal, fitted to its width.
+type screen struct {
+	w             io.Writer
+	width, height int
+	names         []string
+	rows          [][]string
+	total         int64
+	drawn         bool
+}
+
+func newScreen(w io.Writer) *screen {
+	width, height := terminalSize(w)
+	return &screen{w: w, width: width, height: height}
+}
+
+// Start implements step.Out.
+func (s *screen) Start(schema *ours.Schema) error {
+	s.names = schema.Names()
+	return nil
+}
+
+// Emit implements step.Out.
+func (s *screen) Emit(b *ours.Batch) error {
+	most := s.most()
+	for r := 0; r < b.Rows && len(s.rows) < most; r++ {
+		s.rows = append(s.rows, b.Row(r, nil))
+	}
+	s.total += int64(b.Rows)
+	return nil
+}
+
+// most is how many rows are drawn: what the terminal has room for, with the account beneath.
+func (s *screen) most() int { return max(5, min(40, s.height-10)) }
+
+// Close draws what was gathered.
+func (s *screen) Close() error {
+	_, err := io.WriteString(s.w, drawTable(s.names, s.rows, s.total, s.width))
+	return err
+}
+
+// shown is a text on one line, with what can't be seen made visible.
+func shown(s string) string {
+	return strings.Map(func(r rune) rune {
+		switch {
+		case r == '\n':
+			return '↵'
+		case r == '\t':
+			return '→'
+		case unicode.IsControl(r):
+			return '·'
+		}
+		return r
+	}, s)
+}
+
+const (
+	narrowest = 6  // a column is not made narrower
+	widest    = 32 // nor wider, while others want room
+	gap       = 2
+)
+
+// fit chooses how many columns are shown and how wide each is, in so many cells of the terminal.
+func fit(wants []int, width int) []int {
+	out := make([]int, 0, len(wants))
+	room := width
+	for _, w := range wants {
+		out = append(out, min(w, widest))
+	}
+	sum := func() int {
+		n := -gap
+		for _, w := range out {
+			n += w + gap
+		}
+		return n
+	}
+	for sum() > room { // the widest gives way, down to the narrowest
+		at := -1
+		for i, w := range out {
+			if w > narrowest && (at < 0 || w >= out[at]) {
+				at = i
+			}
+		}
+		if at < 0 || len(out) > width/narrowest {
+			if len(out) == 1 {
+				break
+			}
+			out = out[:len(out)-1]
+			continue
+		}
+		out[at]--
+	}
+	for i := range out { // room left over goes to who wants it
+		out[i] += max(0, min(wants[i]-out[i], room-sum()))
+	}
+	return out
+}
+
+// drawTable draws a table: numbers to the right, then how many rows and fields are not shown.
+func drawTable(names []string, rows [][]string, total int64, width int) string {
+	wants := make([]int, len(names))
+	numeric := make([]bool, len(names))
+	for i, n := range names {
+		wants[i] = runewidth.StringWidth(shown(n))
+		filled := 0
+		numeric[i] = true
+		for _, r := range rows {
+			wants[i] = max(wants[i], runewidth.StringWidth(shown(r[i])))
+			if r[i] != "" {
+				filled++
+				numeric[i] = numeric[i] && looksNumeric(r[i])
+			}
+		}
+		numeric[i] = numeric[i] && filled > 0
+		wants[i] = max(wants[i], 1)
+	}
+	widths := fit(wants, width)
+	cut := func(s string, i int) string { return runewidth.Truncate(shown(s), widths[i], "…") }
+	t := table.NewWriter()
+	t.SetStyle(table.Style{
+		Box:     table.BoxStyle{MiddleHorizontal: "─", PaddingRight: strings.Repeat(" ", gap)},
+		Format:  table.FormatOptions{Header: text.FormatDefault},
+		Options: table.Options{SeparateHeader: true},
+	})
+	var configs []table.ColumnConfig
+	line := func(cells []string) table.Row {
+		var r table.Row
+		for i := range widths {
+			r = append(r, cut(cells[i], i))
+		}
+		return r
+	}
+	t.AppendHeader(line(names))
+	for _, r := range rows {
+		t.AppendRow(line(r))
+	}
+	for i := range widths {
+		c := table.ColumnConfig{Number: i + 1}
+		if numeric[i] {
+			c.Align, c.AlignHeader = text.AlignRight, text.AlignRight
+		}
+		configs = append(configs, c)
+	}
+	t.SetColumnConfigs(configs)
+	var b strings.Builder
+	for _, l := range strings.Split(t.Render(), "\n") {
+		b.WriteString(strings.TrimRight(runewidth.Truncate(l, width, ""), " ") + "\n")
+	}
+	var more []string
+	if n := total - int64(len(rows)); n > 0 {
+		more = append(more, diag.Plural(n, "more row"))
+	}
+	if n := len(names) - len(widths); n > 0 {
+		more = append(more, fmt.Sprintf("%s: %s", diag.Plural(int64(n), "more field"), diag.Names(names[len(widths):])))
+	}
+	if len(more) > 0 {
+		b.WriteString(runewidth.Truncate("… "+strings.Join(more, ", "), width, "…") + "\n")
+	}
+	return b.String()
+}
+
+func looksNumeric(s string) bool {
+	digits := false
+	for i, r := range s {
+		switch {
+		case '0' <= r && r <= '9':
+			digits = true
+		case r == '.', r == ',', (r == '+' || r == '-') && i == 0:
+		default:
+			return false
+		}
+	}
+	return digits
+}

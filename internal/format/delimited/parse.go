@@ -1,0 +1,534 @@
+package delimited
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"math/bits"
+	"slices"
+	"unicode/utf8"
+	"unsafe"
+
+	"revuelta/internal/table"
+)
+
+// Parser turns chunks into batches. It keeps its working memory and serves one goroutine.
+type Parser struct {
+	d      Dialect
+	fields int
+	// Long takes the rows that have content beyond the fields; nil: the first is a fault.
+	Long func(f *Fault, cells []string)
+
+	seps   []uint32 // end of each cell
+	rows   []int32  // number of cells up to the end of each row
+	quoted []quotedCell
+	crs    int  // carriage returns
+	cut    int  // carriage returns that belonged to a line end
+	inner  bool // line feeds stand inside quotes
+
+	at    []int32 // irregular rows: first cell, and number of cells
+	count []int32
+	cells []string
+
+	Short int64 // rows padded
+	Empty int64 // empty lines left out
+}
+
+type quotedCell struct {
+	cell    int32 // index into seps
+	escaped bool  // has "" inside
+}
+
+// NewParser makes a parser of rows with so many fields.
+func NewParser(d Dialect, fields int) *Parser { return &Parser{d: d, fields: fields} }
+
+// Parse fills dst with the rows of a chunk; its cells view the chunk, in which
+// doubled quotes are undone in place. The error is a *[Fault]; dst then
+// holds the rows before it.
+func (p *Parser) Parse(c Chunk, dst *table.Batch) error {
+	dst.Shape(p.fields)
+	dst.Origin = table.Origin{Line: c.Line, Each: 1, Lines: dst.Origin.Lines[:0]}
+	fault := p.scan(c)
+	n := len(p.rows)
+	if p.regular() {
+		for f := range p.fields {
+			p.fillRegular(c.Data, &dst.Cols[f], f, n)
+		}
+		dst.Rows = n
+		p.lacks(dst)
+		p.unquote(dst, nil)
+		p.lines(c.Data, dst, nil)
+	} else if err := p.irregular(c, dst); err != nil {
+		return err
+	}
+	if fault != nil {
+		return fault
+	}
+	return nil
+}
+
+// regular reports whether all rows have just as many cells as there are fields.
+func (p *Parser) regular() bool {
+	f := int32(p.fields)
+	if f < 2 { // an empty line and a blank cell must be told apart
+		return false
+	}
+	end := f
+	for _, r := range p.rows {
+		if r != end {
+			return false
+		}
+		end += f
+	}
+	return true
+}
+
+// fillRegular makes a column of every fields-th cell.
+func (p *Parser) fillRegular(data []byte, col *table.Column, f, n int) {
+	cells := col.Make(n)
+	if n == 0 {
+		return
+	}
+	s := unsafe.String(&data[0], len(data))
+	k, stride := f, p.fields
+	seps := p.seps
+	start := uint32(0)
+	if f > 0 {
+		start = seps[f-1] + 1
+	}
+	cut := p.crs > 0 && f == stride-1
+	for r := range cells {
+		end := seps[k]
+		if cut && end > start && s[end-1] == '\r' {
+			cells[r] = s[start : end-1]
+			p.cut++
+		} else {
+			cells[r] = s[start:end]
+		}
+		k += stride
+		if r+1 < len(cells) {
+			start = seps[k-1] + 1
+		}
+	}
+}
+
+// lacks marks what the columns can't hold, before quotes are taken off.
+func (p *Parser) lacks(dst *table.Batch) {
+	marks := table.LacksDelimiter(p.d.Delimiter)
+	if !p.d.NoQuotes && p.crs == p.cut {
+		marks |= table.LacksBreaks
+	}
+	for f := range dst.Cols {
+		dst.Cols[f].Lacks = marks
+	}
+}
+
+// unquote takes the quotes off the cells that have them. rowOf finds the row
+// and field of a cell among irregular rows; nil: they are regular.
+func (p *Parser) unquote(dst *table.Batch, rowOf func(cell int32) (row, field int)) {
+	for _, q := range p.quoted {
+		row, field := int(q.cell)/p.fields, int(q.cell)%p.fields
+		if rowOf != nil {
+			row, field = rowOf(q.cell)
+		}
+		if row < 0 || row >= dst.Rows || field >= p.fields {
+			continue
+		}
+		col := &dst.Cols[field]
+		col.Cells[row] = bare(col.Cells[row], q.escaped)
+		col.Lacks = 0
+	}
+}
+
+// bare is what stands inside a cell's quotes, doubled ones undone in place:
+// the text was checked as a whole, and nobody else reads a chunk's quotes.
+func bare(s string, escaped bool) string {
+	s = s[1 : len(s)-1]
+	if !escaped {
+		return s
+	}
+	b := unsafe.Slice(unsafe.StringData(s), len(s))
+	w := 0
+	for r := 0; r < len(b); r++ {
+		b[w] = b[r]
+		w++
+		if b[r] == '"' {
+			r++
+		}
+	}
+	return s[:w]
+}
+
+// lines notes the line of each row, where they do not simply follow each
+// other. at holds the first cell of each irregular row.
+func (p *Parser) lines(data []byte, dst *table.Batch, at []int32) {
+	if !p.inner && at == nil || dst.Rows == 0 {
+		dst.Origin.Lines = nil
+		return
+	}
+	lines := slices.Grow(dst.Origin.Lines[:0], dst.Rows)
+	from, line := uint32(0), int32(0)
+	for r := range dst.Rows {
+		first := int32(r * p.fields)
+		if at != nil {
+			first = at[r]
+		}
+		start := uint32(0)
+		if first > 0 {
+			start = p.seps[first-1] + 1
+		}
+		line += int32(bytes.Count(data[from:start], newline))
+		from = start
+		lines = append(lines, line)
+	}
+	dst.Origin.Lines = lines
+}
+
+// irregular lays out rows of unequal length: short ones are padded, empty lines left out.
+func (p *Parser) irregular(c Chunk, dst *table.Batch) error {
+	data := c.Data
+	p.at, p.count = p.at[:0], p.count[:0]
+	var fault *Fault
+	first := int32(0)
+	for _, end := range p.rows {
+		n := end - first
+		if n == 1 && p.cell(data, first) == "" && !p.isQuoted(first) {
+			p.Empty++
+			first = end
+			continue
+		}
+		if int(n) > p.fields {
+			long, cells := p.long(c, first, end)
+			if long != nil && p.Long == nil {
+				fault = long
+				break
+			}
+			if long != nil {
+				p.Long(long, cells)
+				first = end
+				continue
+			}
+		} else if int(n) < p.fields {
+			p.Short++
+		}
+		p.at = append(p.at, first)
+		p.count = append(p.count, min(n, int32(p.fields)))
+		first = end
+	}
+	dst.Rows = len(p.at)
+	for f := range p.fields {
+		col := &dst.Cols[f]
+		cells := col.Make(dst.Rows)
+		for r, at := range p.at {
+			if int32(f) >= p.count[r] {
+				cells[r] = ""
+				continue
+			}
+			cells[r] = p.cell(data, at+int32(f))
+		}
+	}
+	p.lacks(dst)
+	row := 0
+	p.unquote(dst, func(cell int32) (int, int) {
+		for row < len(p.at) && p.at[row]+p.count[row] <= cell {
+			row++
+		}
+		if row == len(p.at) || cell < p.at[row] {
+			return -1, 0
+		}
+		return row, int(cell - p.at[row])
+	})
+	p.lines(data, dst, p.at)
+	if fault != nil {
+		return fault
+	}
+	return nil
+}
+
+// cell is the raw text of cell k, quotes and all.
+func (p *Parser) cell(data []byte, k int32) string {
+	start := uint32(0)
+	if k > 0 {
+		start = p.seps[k-1] + 1
+	}
+	end := p.seps[k]
+	ends := int(end) >= len(data) || data[end] == '\n'
+	if ends && end > start && data[end-1] == '\r' {
+		end--
+	}
+	if start == end {
+		return ""
+	}
+	return unsafe.String(&data[start], int(end-start))
+}
+
+func (p *Parser) isQuoted(cell int32) bool {
+	_, ok := slices.BinarySearchFunc(p.quoted, cell, func(q quotedCell, c int32) int { return int(q.cell - c) })
+	return ok
+}
+
+// long is the fault of a row with content beyond the fields, and its cells; nil where there is none.
+func (p *Parser) long(c Chunk, first, end int32) (*Fault, []string) {
+	beyond := int32(-1)
+	for k := first + int32(p.fields); k < end && beyond < 0; k++ {
+		if s := p.cell(c.Data, k); s != "" && s != `""` {
+			beyond = k
+		}
+	}
+	if beyond < 0 {
+		return nil, nil
+	}
+	cells := make([]string, 0, end-first)
+	for k := first; k < end; k++ {
+		s := p.cell(c.Data, k)
+		if i, ok := slices.BinarySearchFunc(p.quoted, k, func(q quotedCell, c int32) int { return int(q.cell - c) }); ok {
+			s = bare(string([]byte(s)), p.quoted[i].escaped)
+		}
+		cells = append(cells, s)
+	}
+	line := c.Line
+	if first > 0 {
+		line += bytes.Count(c.Data[:p.seps[first-1]+1], newline)
+	}
+	return &Fault{Line: line, Field: -1, Cell: cells[beyond-first], Kind: LongRow,
+		Text: fmt.Sprintf("the row has %d cells, the header %d", len(cells), p.fields)}, cells
+}
+
+const (
+	ones = 0x0101010101010101
+	low7 = 0x7f * ones
+	high = 0x80 * ones
+)
+
+// zeros marks the zero bytes of w by their high bits, exactly.
+func zeros(w uint64) uint64 { return ^((w&low7 + low7) | w | low7) }
+
+// scan finds the end of every cell and row. With a fault, the rows end before it.
+func (p *Parser) scan(c Chunk) *Fault {
+	data := c.Data
+	p.seps, p.rows, p.quoted = p.seps[:0], p.rows[:0], p.quoted[:0]
+	p.crs, p.cut = bytes.Count(data, carriage), 0
+	p.inner = false
+	var fault *Fault
+	high8 := uint64(0)
+	if p.d.NoQuotes || bytes.IndexByte(data, '"') < 0 {
+		high8 = p.scanPlain(data)
+	} else {
+		high8 = high
+		fault = p.scanQuoted(c)
+	}
+	if fault == nil && c.Huge {
+		fault = p.faultAt(c, len(data), HugeRow, fmt.Sprintf("the row is longer than %d MiB", MostRow>>20))
+	}
+	if fault == nil && len(data) > 0 && data[len(data)-1] != '\n' {
+		p.seps = append(p.seps, uint32(len(data)))
+		p.rows = append(p.rows, int32(len(p.seps)))
+	}
+	if high8&high != 0 && !utf8.Valid(data) {
+		at := 0
+		for at < len(data) {
+			r, n := utf8.DecodeRune(data[at:])
+			if r == utf8.RuneError && n == 1 {
+				break
+			}
+			at += n
+		}
+		if f := p.cutAt(c, at, NotUTF8, fmt.Sprintf("byte %#x is not UTF-8", data[at])); f != nil {
+			fault = f
+		}
+	}
+	if at := bytes.IndexByte(data, 0); at >= 0 {
+		if f := p.cutAt(c, at, NUL, "a NUL byte: this is no text, or UTF-16 without its mark"); f != nil {
+			fault = f
+		}
+	}
+	return fault
+}
+
+// cutAt makes the rows end before the one that holds the byte at, with a
+// fault, unless they end before it anyway.
+func (p *Parser) cutAt(c Chunk, at int, kind FaultKind, text string) *Fault {
+	for i, r := range p.rows {
+		if int(p.seps[r-1]) >= at {
+			p.rows = p.rows[:i]
+			f := p.faultAt(c, at, kind, text)
+			p.drop()
+			return f
+		}
+	}
+	return nil // a fault was met before it
+}
+
+// drop forgets the cells after the last whole row.
+func (p *Parser) drop() {
+	n := int32(0)
+	if len(p.rows) > 0 {
+		n = p.rows[len(p.rows)-1]
+	}
+	p.seps = p.seps[:n]
+	for len(p.quoted) > 0 && p.quoted[len(p.quoted)-1].cell >= n {
+		p.quoted = p.quoted[:len(p.quoted)-1]
+	}
+}
+
+// faultAt is a fault at a byte of the row after the last whole one.
+func (p *Parser) faultAt(c Chunk, at int, kind FaultKind, text string) *Fault {
+	data := c.Data
+	first, start := int32(0), 0
+	if len(p.rows) > 0 {
+		first = p.rows[len(p.rows)-1]
+		start = int(p.seps[first-1]) + 1
+	}
+	field, cell := 0, start
+	for k := int(first); k < len(p.seps) && int(p.seps[k]) < at; k++ {
+		field, cell = field+1, int(p.seps[k])+1
+	}
+	end := cell
+	for end < len(data) && end-cell < 200 && data[end] != '\n' && (data[end] != p.d.Delimiter || end <= at) {
+		end++
+	}
+	return &Fault{Line: c.Line + bytes.Count(data[:start], newline), Field: field, Cell: string(data[cell:end]), Kind: kind, Text: text}
+}
+
+// scanPlain finds the separators of text without quotes, eight bytes at a
+// time. It gives the bits of all bytes, or-ed.
+func (p *Parser) scanPlain(data []byte) uint64 {
+	delims, feeds := uint64(p.d.Delimiter)*ones, uint64('\n')*ones
+	seps, k := p.seps[:cap(p.seps)], 0
+	all := uint64(0)
+	i := 0
+	for ; i+8 <= len(data); i += 8 {
+		w := binary.LittleEndian.Uint64(data[i:])
+		all |= w
+		nl := zeros(w ^ feeds)
+		m := zeros(w^delims) | nl
+		if k+8 > len(seps) {
+			seps = slices.Grow(seps[:k], len(seps)+1024)
+			seps = seps[:cap(seps)]
+		}
+		if nl != 0 {
+			for t := nl; t != 0; t &= t - 1 {
+				low := t & -t
+				p.rows = append(p.rows, int32(k+bits.OnesCount64(m&(low|(low-1)))))
+			}
+		}
+		for m != 0 {
+			seps[k] = uint32(i + bits.TrailingZeros64(m)>>3)
+			k++
+			m &= m - 1
+		}
+	}
+	p.seps = seps[:k]
+	for ; i < len(data); i++ {
+		all |= uint64(data[i])
+		if data[i] == p.d.Delimiter || data[i] == '\n' {
+			p.separator(data, i)
+		}
+	}
+	return all
+}
+
+func (p *Parser) separator(data []byte, i int) {
+	p.seps = append(p.seps, uint32(i))
+	if data[i] == '\n' {
+		p.rows = append(p.rows, int32(len(p.seps)))
+	}
+}
+
+// scanQuoted finds the separators of text with quotes: as scanPlain up to each
+// quote, from which it leaps to the one that closes it.
+func (p *Parser) scanQuoted(c Chunk) *Fault {
+	data := c.Data
+	delims, feeds, quotes := uint64(p.d.Delimiter)*ones, uint64('\n')*ones, uint64('"')*ones
+	for i := 0; i < len(data); {
+		at := -1 // of a quote
+		if i+8 <= len(data) {
+			w := binary.LittleEndian.Uint64(data[i:])
+			q := zeros(w ^ quotes)
+			nl := zeros(w ^ feeds)
+			m := zeros(w^delims) | nl
+			next := i + 8
+			if q != 0 {
+				first := q & -q
+				m &= first - 1
+				nl &= first - 1
+				at = i + bits.TrailingZeros64(q)>>3
+				next = at
+			}
+			k := len(p.seps)
+			for t := nl; t != 0; t &= t - 1 {
+				low := t & -t
+				p.rows = append(p.rows, int32(k+bits.OnesCount64(m&(low|(low-1)))))
+			}
+			for ; m != 0; m &= m - 1 {
+				p.seps = append(p.seps, uint32(i+bits.TrailingZeros64(m)>>3))
+			}
+			i = next
+		} else {
+			switch data[i] {
+			case '"':
+				at = i
+			case p.d.Delimiter, '\n':
+				p.separator(data, i)
+				i++
+			default:
+				i++
+			}
+		}
+		if at < 0 {
+			continue
+		}
+		start := 0
+		if k := len(p.seps); k > 0 {
+			start = int(p.seps[k-1]) + 1
+		}
+		if at != start {
+			f := p.faultAt(c, at, BareQuote, "a quote inside a cell that does not begin with one")
+			p.drop()
+			return f
+		}
+		end, escaped := at+1, false
+		for {
+			x := bytes.IndexByte(data[end:], '"')
+			if x < 0 {
+				kind, text := UnclosedQuote, "the quote that opens here is never closed"
+				if c.Huge {
+					kind, text = HugeRow, fmt.Sprintf("the quote that opens here is not closed within %d MiB", MostRow>>20)
+				}
+				f := p.faultAt(c, at, kind, text)
+				f.Line += bytes.Count(data[p.rowStart():at], newline)
+				p.drop()
+				return f
+			}
+			end += x + 1
+			if end < len(data) && data[end] == '"' {
+				escaped = true
+				end++
+				continue
+			}
+			break
+		}
+		after := end
+		if after < len(data) && data[after] == '\r' && (after+1 == len(data) || data[after+1] == '\n') {
+			after++
+		}
+		if after < len(data) && data[after] != p.d.Delimiter && data[after] != '\n' {
+			f := p.faultAt(c, at, BareQuote, "text follows the quote that closes the cell")
+			p.drop()
+			return f
+		}
+		if !p.inner && bytes.IndexByte(data[at:end], '\n') >= 0 {
+			p.inner = true
+		}
+		p.quoted = append(p.quoted, quotedCell{int32(len(p.seps)), escaped})
+		i = after
+	}
+	return nil
+}
+
+func (p *Parser) rowStart() int {
+	if len(p.rows) == 0 {
+		return 0
+	}
+	return int(p.seps[p.rows[len(p.rows)-1]-1]) + 1
+}

@@ -1,0 +1,132 @@
+package delimited
+
+import (
+	"bytes"
+	"errors"
+	"io"
+)
+
+// Chunk is a stretch of text that begins and ends at a row border.
+type Chunk struct {
+	Data []byte // never written again by the splitter
+	Line int    // physical line of the first byte, from 1
+	Huge bool   // ends inside a row longer than MostRow; the last chunk
+}
+
+// Splitter cuts text into chunks. It serves one goroutine.
+type Splitter struct {
+	r      io.Reader
+	d      Dialect
+	size   int
+	rest   []byte // read but not yet handed out
+	line   int
+	done   bool
+	failed error
+}
+
+// NewSplitter cuts head followed by what r holds into chunks of about size
+// bytes, the first of which begins on the given line. A nil r holds nothing.
+func NewSplitter(head []byte, r io.Reader, d Dialect, line, size int) *Splitter {
+	return &Splitter{r: r, d: d, size: size, rest: head, line: line, done: r == nil}
+}
+
+// Next gives the next chunk, io.EOF after the last.
+func (s *Splitter) Next() (Chunk, error) {
+	if s.failed != nil {
+		return Chunk{}, s.failed
+	}
+	size := s.size
+	var buf []byte
+	if len(s.rest) >= size { // what was read ahead is handed out in place
+		buf, s.rest = s.rest[:size:size], s.rest[size:]
+	} else {
+		buf = make([]byte, len(s.rest), size)
+		copy(buf, s.rest)
+		s.rest = nil
+	}
+	quotes, counted := 0, 0
+	for {
+		if err := s.fill(&buf); err != nil {
+			s.failed = err
+			return Chunk{}, err
+		}
+		if len(buf) == 0 {
+			s.failed = io.EOF
+			return Chunk{}, io.EOF
+		}
+		last := s.done && len(s.rest) == 0
+		if !s.d.NoQuotes {
+			quotes += bytes.Count(buf[counted:], quote)
+			counted = len(buf)
+		}
+		border := s.border(buf, quotes)
+		if last {
+			// With quotes out of order the parser finds where.
+			border = len(buf)
+		}
+		if border > 0 || len(buf) >= MostRow {
+			c := Chunk{Data: buf, Line: s.line}
+			if border > 0 {
+				tail := buf[border:]
+				if len(s.rest) > 0 { // both lie in what was read ahead
+					tail = append(bytes.Clone(tail), s.rest...)
+				}
+				c.Data, s.rest = buf[:border:border], tail
+				s.line += bytes.Count(c.Data, newline)
+			} else {
+				c.Huge = true
+				s.failed = io.EOF
+			}
+			if last && len(s.rest) == 0 {
+				s.failed = io.EOF
+			}
+			return c, nil
+		}
+		buf = append(make([]byte, 0, 2*cap(buf)), buf...)
+	}
+}
+
+var (
+	quote    = []byte{'"'}
+	newline  = []byte{'\n'}
+	carriage = []byte{'\r'}
+)
+
+// fill reads until buf is full or the input ends.
+func (s *Splitter) fill(buf *[]byte) error {
+	b := *buf
+	if n := min(len(s.rest), cap(b)-len(b)); n > 0 {
+		b = append(b, s.rest[:n]...)
+		s.rest = s.rest[n:]
+	}
+	for len(b) < cap(b) && !s.done {
+		n, err := s.r.Read(b[len(b):cap(b)])
+		b = b[:len(b)+n]
+		if errors.Is(err, io.EOF) {
+			s.done = true
+		} else if err != nil {
+			return err
+		}
+	}
+	*buf = b
+	return nil
+}
+
+// border finds the end of the last whole row of text that begins at a row
+// border and holds so many quotes; 0 where there is none. In text with quotes in order
+// a line feed ends a row exactly where the quotes before it are even.
+func (s *Splitter) border(buf []byte, quotes int) int {
+	for end := len(buf); ; {
+		i := bytes.LastIndexByte(buf[:end], '\n')
+		if i < 0 {
+			return 0
+		}
+		if !s.d.NoQuotes {
+			quotes -= bytes.Count(buf[i+1:end], quote)
+		}
+		if quotes%2 == 0 {
+			return i + 1
+		}
+		end = i
+	}
+}

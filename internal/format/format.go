@@ -1,0 +1,251 @@
+// Package format reads tables from files and writes them: what the formats
+// are, how a file lies (encoding, delimiter, header rows), how several files become one
+// table, and how an output file comes to be whole or not at all.
+package format
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/table"
+)
+
+// ReadOptions says how files are read. The zero value finds out all it can.
+type ReadOptions struct {
+	As         string // name of the format, else by suffix
+	Encoding   string
+	Delimiter  byte // 0: found out
+	NoQuotes   bool
+	Header     Header
+	HeaderJoin string // between the parts of several header rows
+	Body       int    // first row of data, 0: after the header
+	Foot       int    // rows at the end that are notes
+	FootAuto   bool
+	Blank      []string // markers that count as blank
+	Source     string   // name of a field for the file of each row
+	Limit      int64    // data rows over all files; 0: all
+	Flatten    bool
+
+	Stdin     io.Reader // what the file - holds
+	LongAside bool      // rows with content beyond the header are put aside, see Parser.Long
+}
+
+// HeaderKind says which rows are the header.
+type HeaderKind uint8
+
+// The kinds of header.
+const (
+	HeaderFirst HeaderKind = iota // row 1, unless it looks like a title
+	HeaderRows                    // From to To
+	HeaderNone
+	HeaderAuto
+)
+
+// Header is where the header stands.
+type Header struct {
+	Kind     HeaderKind
+	From, To int // from 1
+}
+
+// ParseHeader reads 4, 3-4, none or auto.
+func ParseHeader(s string) (Header, error) {
+	switch s {
+	case "none":
+		return Header{Kind: HeaderNone}, nil
+	case "auto":
+		return Header{Kind: HeaderAuto}, nil
+	}
+	a, b, two := strings.Cut(s, "-")
+	if !two {
+		b = a
+	}
+	from, err1 := strconv.Atoi(strings.TrimSpace(a))
+	to, err2 := strconv.Atoi(strings.TrimSpace(b))
+	if err1 != nil || err2 != nil || from < 1 || to < from || to-from > 20 {
+		return Header{}, diag.Usagef("--header %s: rows are counted from 1", diag.Quote(s)).
+			Trying("--header 4", "--header 3-4", "--header none", "--header auto")
+	}
+	return Header{HeaderRows, from, to}, nil
+}
+
+// ParseDelimiter reads a delimiter: one character, or tab.
+func ParseDelimiter(s string) (byte, error) {
+	switch s {
+	case "tab", `\t`, "\t":
+		return '\t', nil
+	}
+	if len(s) != 1 || s[0] >= 0x80 || s == `"` || s == "\n" || s == "\r" || s == "\x00" {
+		return 0, diag.Usagef("--delimiter %s: one character parts the cells", diag.Quote(s)).
+			Trying("--delimiter ';'", "--delimiter tab")
+	}
+	return s[0], nil
+}
+
+// WriteOptions says how a table is written.
+type WriteOptions struct {
+	As    string
+	Blank string
+	Mark  bool // UTF-8 byte mark
+	CRLF  bool
+}
+
+// Chunk is a stretch of input, to be parsed by any worker.
+type Chunk struct {
+	file  int
+	text  textChunk
+	Bytes int64
+}
+
+// Source is a table to be read. Next is called by one goroutine; each worker has a Parser of its own.
+type Source interface {
+	Schema() *table.Schema
+	Inputs() []*Input
+	Next() (Chunk, error) // io.EOF after the last
+	Parser() Parser
+	Close() error
+}
+
+// Parser turns chunks into batches: dst receives the rows before the error, if there is one.
+type Parser interface {
+	Parse(c Chunk, dst *table.Batch) error
+	// Long gives the rows put aside by the last Parse.
+	Long() []LongRow
+	// Stats tells of each input what was done to its rows.
+	Stats() []Stats
+}
+
+// LongRow is a row with content beyond the header, put aside.
+type LongRow struct {
+	File         string
+	Line         int
+	Cell, Reason string
+	Cells, Names []string
+}
+
+// Stats is what a parser did to rows on the way in.
+type Stats struct {
+	Rows, Short, Empty, Long int64
+}
+
+// Add adds another's counts.
+func (s *Stats) Add(o Stats) {
+	s.Rows += o.Rows
+	s.Short += o.Short
+	s.Empty += o.Empty
+	s.Long += o.Long
+}
+
+// Input is one file that is read, for the account.
+type Input struct {
+	Name   string // as messages name it
+	Fields int
+	Size   int64 // bytes, 0 where not known
+	Notes  []string
+	How    Found // what was found out
+}
+
+// Found is what was found out about a file of text.
+type Found struct {
+	Encoding  string
+	Delimiter byte
+	Header    Header
+}
+
+// Encoding turns batches into the bytes of a format, in any number of
+// workers: Begin, then the pieces in order, then End.
+type Encoding interface {
+	Begin(dst []byte, s *table.Schema) []byte
+	Worker() Encoder
+	End(dst []byte) []byte
+}
+
+// Encoder appends the rows of a batch. It serves one goroutine.
+type Encoder interface {
+	Append(dst []byte, b *table.Batch) []byte
+}
+
+// known are the formats by name; read and write tell what works.
+var known = []struct {
+	name     string
+	suffixes []string
+}{
+	{"csv", []string{".csv", ".txt"}},
+	{"tsv", []string{".tsv", ".tab"}},
+}
+
+// Names lists the names of the formats.
+func Names() []string {
+	var out []string
+	for _, f := range known {
+		out = append(out, f.name)
+	}
+	return out
+}
+
+// checkName reports an unknown format.
+func checkName(option, name string) error {
+	for _, f := range known {
+		if f.name == name {
+			return nil
+		}
+	}
+	e := diag.Usagef("%s %s: there is no such format; there are %s", option, diag.Quote(name), strings.Join(Names(), ", "))
+	if near := diag.Nearest(name, Names()); near != "" {
+		e.Trying(fmt.Sprintf("%s %s", option, near))
+	}
+	return e
+}
+
+// bySuffix finds the format of a file name, "" where its suffix tells none.
+func bySuffix(name string) string {
+	name = strings.ToLower(name)
+	name = strings.TrimSuffix(strings.TrimSuffix(name, ".gz"), ".zst")
+	for _, f := range known {
+		for _, s := range f.suffixes {
+			if strings.HasSuffix(name, s) {
+				return f.name
+			}
+		}
+	}
+	return ""
+}
+
+// Over gives the options with those of o that are set in their place.
+func (r ReadOptions) Over(o ReadOptions) ReadOptions {
+	if o.As != "" {
+		r.As = o.As
+	}
+	if o.Encoding != "" {
+		r.Encoding = o.Encoding
+	}
+	if o.Delimiter != 0 {
+		r.Delimiter = o.Delimiter
+	}
+	if o.Header.Kind != HeaderFirst {
+		r.Header = o.Header
+	}
+	if o.HeaderJoin != "" {
+		r.HeaderJoin = o.HeaderJoin
+	}
+	if o.Body != 0 {
+		r.Body = o.Body
+	}
+	if o.Foot != 0 || o.FootAuto {
+		r.Foot, r.FootAuto = o.Foot, o.FootAuto
+	}
+	if o.Blank != nil {
+		r.Blank = o.Blank
+	}
+	if o.Source != "" {
+		r.Source = o.Source
+	}
+	if o.Limit != 0 {
+		r.Limit = o.Limit
+	}
+	r.NoQuotes = r.NoQuotes || o.NoQuotes
+	r.Flatten = r.Flatten || o.Flatten
+	return r
+}

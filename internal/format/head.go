@@ -1,0 +1,280 @@
+package format
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/format/delimited"
+)
+
+// head is what was made of the first rows of a file.
+type head struct {
+	names []string
+	body  int // index of the first row of data
+	notes []string
+	found Header
+}
+
+// readHead finds the header among the first rows, counted as they lie in the file, empty ones too.
+func readHead(rows []delimited.Record, o ReadOptions) (*head, *diag.Error) {
+	h := &head{found: o.Header}
+	from, to := 0, 0 // first and last header row, from 0
+	switch o.Header.Kind {
+	case HeaderNone:
+		to = -1
+		from = 0
+		for from < len(rows) && len(rows[from].Cells) == 0 {
+			from++
+		}
+	case HeaderRows:
+		from, to = o.Header.From-1, o.Header.To-1
+		if to >= len(rows) {
+			return nil, diag.Dataf("--header %d: only %s to be seen at the beginning of the file", o.Header.To, diag.Plural(int64(len(rows)), "row"))
+		}
+	default:
+		for from < len(rows) && len(rows[from].Cells) == 0 {
+			from++
+		}
+		if from == len(rows) {
+			return nil, diag.Dataf("the file has no header: it is empty")
+		}
+		likely := likelyHeader(rows)
+		if o.Header.Kind == HeaderAuto {
+			if likely < 0 {
+				likely = from
+			}
+			from = likely
+			h.notes = append(h.notes, fmt.Sprintf("header taken from row %d: %s", from+1, diag.Names(cleanNames(rows[from].Cells))))
+			h.found = Header{HeaderRows, from + 1, from + 1}
+		} else if likely > from && looksLikeTitle(rows, from) {
+			return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; the header seems to be row %d: %s",
+				from+1, filledOf(rows[from]), diag.Plural(int64(width(rows)), "cell"), likely+1, diag.Names(cleanNames(rows[likely].Cells))).
+				Trying(fmt.Sprintf("--header %d", likely+1), fmt.Sprintf("--header %d if it is one all the same", from+1))
+		}
+		to = from
+	}
+	h.body = to + 1
+	if o.Header.Kind == HeaderNone {
+		h.body = 0
+		n := width(rows)
+		if o.Body > 0 && o.Body <= len(rows) {
+			n = width(rows[o.Body-1:])
+		}
+		for i := range n {
+			h.names = append(h.names, fmt.Sprintf("field %d", i+1))
+		}
+	} else {
+		h.names, h.notes = headerNames(joinHeader(rows[from:to+1], o.HeaderJoin), h.notes)
+	}
+	if len(h.names) == 0 {
+		return nil, diag.Dataf("the file has no header: row %d is empty", to+1)
+	}
+	if o.Body > 0 {
+		if o.Body <= to+1 {
+			return nil, diag.Usagef("--body %d: the header reaches to row %d", o.Body, to+1)
+		}
+		if o.Body-1 > len(rows) {
+			return nil, diag.Dataf("--body %d: only %s to be seen at the beginning of the file", o.Body, diag.Plural(int64(len(rows)), "row"))
+		}
+		between := int64(0)
+		for _, r := range rows[h.body : o.Body-1] {
+			if len(r.Cells) > 0 {
+				between++
+			}
+		}
+		if between > 0 {
+			h.notes = append(h.notes, fmt.Sprintf("%s between the header and the data left out", diag.Plural(between, "row")))
+		}
+		h.body = o.Body - 1
+	}
+	return h, nil
+}
+
+func filledOf(r delimited.Record) string {
+	n := filled(r.Cells)
+	if n == 1 {
+		return "something in 1"
+	}
+	return fmt.Sprintf("something in %d", n)
+}
+
+func filled(cells []string) int {
+	n := 0
+	for _, c := range cells {
+		if strings.TrimSpace(c) != "" {
+			n++
+		}
+	}
+	return n
+}
+
+const headRows = 30 // rows looked at for a header
+
+// width is the most cells that a row at the beginning has.
+func width(rows []delimited.Record) int {
+	w := 0
+	for _, r := range rows[:min(len(rows), headRows)] {
+		w = max(w, len(r.Cells))
+	}
+	return w
+}
+
+// looksLikeTitle reports whether most names are empty in a row and a later one is fuller.
+func looksLikeTitle(rows []delimited.Record, i int) bool {
+	n := filled(rows[i].Cells)
+	if 2*n >= width(rows) {
+		return false
+	}
+	for _, r := range rows[i+1 : min(len(rows), headRows)] {
+		if filled(r.Cells) > n {
+			return true
+		}
+	}
+	return false
+}
+
+// likelyHeader is the first row filled as widely as those beneath with distinct texts, -1 where there is none.
+func likelyHeader(rows []delimited.Record) int {
+	rows = rows[:min(len(rows), headRows)]
+	for i, r := range rows {
+		n := filled(r.Cells)
+		if n == 0 || n == 1 && width(rows) > 1 {
+			continue
+		}
+		widest := 0
+		for _, below := range rows[i+1:] {
+			widest = max(widest, filled(below.Cells))
+		}
+		seen := map[string]bool{}
+		for _, c := range r.Cells {
+			if c = strings.TrimSpace(c); c != "" {
+				seen[c] = true
+			}
+		}
+		if n >= widest && len(seen) == n {
+			return i
+		}
+	}
+	return -1
+}
+
+// joinHeader makes one row of names of several. A label of an upper row spreads
+// over the blank cells to its right where the row beneath names something in
+// the label's own column too.
+func joinHeader(rows []delimited.Record, join string) []string {
+	if len(rows) == 1 {
+		return rows[0].Cells
+	}
+	w := 0
+	for _, r := range rows {
+		w = max(w, len(r.Cells))
+	}
+	cell := func(r, c int) string {
+		if c < len(rows[r].Cells) {
+			return strings.TrimSpace(rows[r].Cells[c])
+		}
+		return ""
+	}
+	parts := make([][]string, w)
+	for r := range rows {
+		label, spreads := "", false
+		for c := range w {
+			own := cell(r, c)
+			if own != "" {
+				label, spreads = own, r+1 < len(rows) && cell(r+1, c) != ""
+			} else if spreads {
+				own = label
+			}
+			if own != "" {
+				parts[c] = append(parts[c], own)
+			}
+		}
+	}
+	names := make([]string, w)
+	for c := range names {
+		names[c] = strings.Join(parts[c], join)
+	}
+	return names
+}
+
+// cleanName trims a name and puts it on one line.
+func cleanName(s string) string {
+	if strings.ContainsAny(s, "\r\n") {
+		s = strings.NewReplacer("\r\n", " ", "\n", " ", "\r", " ").Replace(s)
+	}
+	return strings.Clone(strings.TrimSpace(s))
+}
+
+func cleanNames(cells []string) []string {
+	var out []string
+	for _, c := range cells {
+		if c = cleanName(c); c != "" {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// headerNames makes the names of the fields: trimmed, on one line, none empty, none twice; each change is noted.
+func headerNames(cells, notes []string) (names, allNotes []string) {
+	taken := map[string]bool{}
+	for _, c := range cells {
+		taken[cleanName(c)] = true
+	}
+	seen := map[string]bool{}
+	var trimmed, empty, repeated []string
+	for i, c := range cells {
+		name := cleanName(c)
+		if name != c {
+			trimmed = append(trimmed, name)
+		}
+		if name == "" {
+			name = free(fmt.Sprintf("field %d", i+1), taken)
+			empty = append(empty, name)
+			trimmed = slices.DeleteFunc(trimmed, func(s string) bool { return s == "" })
+		} else if seen[name] {
+			name = free(name, taken)
+			repeated = append(repeated, name)
+		}
+		seen[name], taken[name] = true, true
+		names = append(names, name)
+	}
+	say := func(list []string, one, many string) {
+		switch len(list) {
+		case 0:
+		case 1:
+			notes = append(notes, fmt.Sprintf(one, diag.Names(list)))
+		default:
+			notes = append(notes, fmt.Sprintf(many, len(list), diag.Names(list)))
+		}
+	}
+	say(trimmed, "a header name trimmed: %s", "%d header names trimmed: %s")
+	say(empty, "an empty header name became %s", "%d empty header names became %s")
+	say(repeated, "a repeated header name became %s", "%d repeated header names became %s")
+	first := map[string]string{}
+	for _, n := range names {
+		key := alike(n)
+		if b, ok := first[key]; ok {
+			notes = append(notes, fmt.Sprintf("two header names differ only by case or spaces: %s and %s", diag.Quote(b), diag.Quote(n)))
+			continue
+		}
+		first[key] = n
+	}
+	return names, notes
+}
+
+func alike(s string) string { return strings.ToLower(strings.Join(strings.Fields(s), "")) }
+
+// free is the name, or with the first free number behind it.
+func free(name string, taken map[string]bool) string {
+	if !taken[name] {
+		return name
+	}
+	for n := 2; ; n++ {
+		if s := fmt.Sprintf("%s (%d)", name, n); !taken[s] {
+			return s
+		}
+	}
+}

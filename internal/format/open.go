@@ -1,0 +1,278 @@
+package format
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"strings"
+	"syscall"
+	"unicode/utf8"
+
+	"github.com/klauspost/compress/gzip"
+	"github.com/klauspost/compress/zstd"
+	"golang.org/x/text/encoding"
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/htmlindex"
+	"golang.org/x/text/encoding/ianaindex"
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
+
+	"revuelta/internal/diag"
+)
+
+// probeSize is how much of the beginning of a file is looked at.
+const probeSize = 1 << 20
+
+// opened is a file of text: its first MiB in UTF-8, and what follows.
+type opened struct {
+	name  string
+	size  int64
+	probe []byte
+	rest  io.Reader // nil: the probe is all
+	notes []string
+	found string // encoding
+	close func() error
+}
+
+// FileError is the error of a file that can't be opened or read.
+func FileError(name string, err error) *diag.Error {
+	text := err.Error()
+	var pe *fs.PathError
+	if errors.As(err, &pe) {
+		text = pe.Err.Error()
+	}
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		text = "there is no such file"
+	case errors.Is(err, fs.ErrPermission):
+		text = "no permission"
+	case errors.Is(err, syscall.EISDIR):
+		text = "this is a directory, not a file"
+	case errors.Is(err, syscall.ENOSPC):
+		text = "the disk is full"
+	}
+	e := diag.Systemf("%s", text)
+	e.Cause = err
+	e.File = name
+	return e
+}
+
+// open opens a file, undoes compression and finds out the encoding.
+func open(path string, o ReadOptions) (*opened, error) {
+	f := &opened{name: path, close: func() error { return nil }}
+	var r io.Reader
+	if path == "-" {
+		f.name, r = "standard input", o.Stdin
+	} else {
+		file, err := os.Open(path)
+		if err != nil {
+			return nil, FileError(path, err)
+		}
+		info, err := file.Stat()
+		if err == nil && info.IsDir() {
+			err = syscall.EISDIR
+		}
+		if err != nil {
+			file.Close()
+			return nil, FileError(path, err)
+		}
+		if info.Mode().IsRegular() {
+			f.size = info.Size()
+		}
+		r, f.close = file, file.Close
+	}
+	if err := f.begin(r, path, o); err != nil {
+		f.close()
+		return nil, err
+	}
+	return f, nil
+}
+
+// begin reads the first MiB and prepares the rest.
+func (f *opened) begin(r io.Reader, path string, o ReadOptions) error {
+	r, err := f.decompress(r, path)
+	if err != nil {
+		return err
+	}
+	size := probeSize
+	if 0 < f.size && f.size < probeSize && r != nil {
+		size = int(f.size) + 1
+	}
+	raw, all, err := readProbe(r, size)
+	if err != nil {
+		return f.readError(err)
+	}
+	if len(raw) == 0 {
+		return diag.Dataf("the file is empty: there is no header").At(f.name, 0)
+	}
+	enc, err := f.encoding(raw, all, o)
+	if err != nil {
+		return err
+	}
+	if enc == nil { // UTF-8
+		f.probe = bytes.TrimPrefix(raw, []byte("\uFEFF"))
+		if !all {
+			f.rest = r
+		}
+		return nil
+	}
+	var whole io.Reader = bytes.NewReader(raw)
+	if !all {
+		whole = io.MultiReader(whole, r)
+	}
+	text := transform.NewReader(whole, enc.NewDecoder())
+	f.probe, all, err = readProbe(text, probeSize)
+	if err != nil {
+		return f.readError(err)
+	}
+	f.probe = bytes.TrimPrefix(f.probe, []byte("\uFEFF"))
+	if !all {
+		f.rest = text
+	}
+	return nil
+}
+
+// decompress undoes .gz and .zst, told by suffix or, for standard input, by content.
+func (f *opened) decompress(r io.Reader, path string) (io.Reader, error) {
+	lower := strings.ToLower(path)
+	gz, zst := strings.HasSuffix(lower, ".gz"), strings.HasSuffix(lower, ".zst")
+	if path == "-" {
+		magic, _, err := readProbe(r, 4)
+		if err != nil {
+			return nil, f.readError(err)
+		}
+		gz, zst = bytes.HasPrefix(magic, []byte{0x1f, 0x8b}), bytes.Equal(magic, []byte{0x28, 0xb5, 0x2f, 0xfd})
+		r = io.MultiReader(bytes.NewReader(magic), r)
+	}
+	switch {
+	case gz:
+		f.size = 0
+		z, err := gzip.NewReader(r)
+		if err != nil {
+			return nil, diag.Dataf("this is no gzip file, or a damaged one: %v", err).At(f.name, 0)
+		}
+		return z, nil
+	case zst:
+		f.size = 0
+		z, err := zstd.NewReader(r, zstd.WithDecoderConcurrency(2))
+		if err != nil {
+			return nil, diag.Dataf("this is no zstd file, or a damaged one: %v", err).At(f.name, 0)
+		}
+		inner := f.close
+		f.close = func() error { z.Close(); return inner() }
+		return z, nil
+	}
+	return r, nil
+}
+
+// readError tells a damaged file from a system that would not.
+func (f *opened) readError(err error) error {
+	if errors.Is(err, gzip.ErrChecksum) || errors.Is(err, gzip.ErrHeader) || errors.Is(err, io.ErrUnexpectedEOF) ||
+		errors.Is(err, zstd.ErrCRCMismatch) || errors.Is(err, zstd.ErrMagicMismatch) {
+		return diag.Dataf("the compressed file is damaged or cut short: %v", err).At(f.name, 0)
+	}
+	var pe *fs.PathError
+	if !errors.As(err, &pe) && f.size == 0 && f.name != "standard input" {
+		return diag.Dataf("the file is damaged: %v", err).At(f.name, 0)
+	}
+	return FileError(f.name, err)
+}
+
+// readProbe reads up to size bytes; all tells that there are no more.
+func readProbe(r io.Reader, size int) (data []byte, all bool, err error) {
+	data = make([]byte, size)
+	n, err := io.ReadFull(r, data)
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) && n < size {
+		// A cut gzip stream says so too: the next read tells the two apart.
+		if _, again := r.Read(make([]byte, 1)); again != nil && !errors.Is(again, io.EOF) {
+			return nil, false, again
+		}
+		return data[:n], true, nil
+	}
+	return data[:n], false, err
+}
+
+// encoding finds the encoding of a file; nil is UTF-8.
+func (f *opened) encoding(raw []byte, all bool, o ReadOptions) (encoding.Encoding, error) {
+	if o.Encoding != "" {
+		enc, err := namedEncoding(o.Encoding)
+		f.found = o.Encoding
+		return enc, err
+	}
+	f.found = "utf-8"
+	switch {
+	case bytes.HasPrefix(raw, []byte{0xff, 0xfe}):
+		f.found = "utf-16le"
+		return unicode.UTF16(unicode.LittleEndian, unicode.UseBOM), nil
+	case bytes.HasPrefix(raw, []byte{0xfe, 0xff}):
+		f.found = "utf-16be"
+		return unicode.UTF16(unicode.BigEndian, unicode.UseBOM), nil
+	}
+	if i := bytes.IndexByte(raw, 0); i >= 0 {
+		enc, name := utf16WithoutMark(raw)
+		if enc == nil {
+			return nil, diag.Dataf("byte %d is NUL: this is a binary file, not text", i+1).At(f.name, 0).
+				Trying("--encoding utf-16le if it is text from an office program")
+		}
+		f.found = name
+		f.notes = append(f.notes, "read as "+strings.ToUpper(name)+": NUL bytes stand where UTF-16 has them, without its mark")
+		return enc, nil
+	}
+	whole := raw
+	if !all { // the last character may be cut
+		for i := 0; i < utf8.UTFMax && len(whole) > 0 && !utf8.Valid(whole[len(whole)-min(len(whole), utf8.UTFMax):]); i++ {
+			whole = whole[:len(whole)-1]
+		}
+	}
+	if !utf8.Valid(whole) {
+		f.found = "windows-1252"
+		f.notes = append(f.notes, "read as Windows-1252: the file is not UTF-8")
+		return charmap.Windows1252, nil
+	}
+	return nil, nil
+}
+
+// utf16WithoutMark tells UTF-16 by its NUL bytes standing on one side: most
+// characters of a table's beginning are plain letters, digits and separators.
+func utf16WithoutMark(raw []byte) (encoding.Encoding, string) {
+	sample := raw[:min(len(raw), 4096)]
+	var sides [2]int
+	for i, b := range sample {
+		if b == 0 {
+			sides[i%2]++
+		}
+	}
+	half := len(sample) / 2
+	switch {
+	case sides[1]*10 > half*6 && sides[0] == 0:
+		return unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM), "utf-16le"
+	case sides[0]*10 > half*6 && sides[1] == 0:
+		return unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM), "utf-16be"
+	}
+	return nil, ""
+}
+
+// namedEncoding finds an encoding by name; nil is UTF-8.
+func namedEncoding(name string) (encoding.Encoding, error) {
+	key := strings.ToLower(strings.TrimSpace(name))
+	switch key {
+	case "utf-8", "utf8":
+		return nil, nil
+	case "utf-16":
+		return unicode.UTF16(unicode.LittleEndian, unicode.UseBOM), nil
+	case "cp850":
+		return charmap.CodePage850, nil
+	case "cp437":
+		return charmap.CodePage437, nil
+	}
+	if enc, err := htmlindex.Get(key); err == nil {
+		return enc, nil
+	}
+	if enc, err := ianaindex.IANA.Encoding(key); err == nil && enc != nil {
+		return enc, nil
+	}
+	return nil, diag.Usagef("--encoding %s: there is no such encoding", diag.Quote(name)).
+		Trying("--encoding windows-1252", "--encoding utf-16le", "--encoding cp850")
+}

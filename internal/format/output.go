@@ -1,0 +1,145 @@
+package format
+
+import (
+	"crypto/rand"
+	"encoding/hex"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/klauspost/compress/gzip"
+	"github.com/klauspost/compress/zstd"
+
+	"revuelta/internal/diag"
+)
+
+// Output is a file that comes to be whole or not at all: it is written under a
+// temporary name beside its target, and takes the target's place at Commit. What is
+// no regular file (a device, a pipe) is written directly.
+type Output struct {
+	Name string // as messages name it
+
+	target string // with links followed
+	temp   string // "": written directly
+	file   *os.File
+	w      io.Writer
+	closer io.Closer // of the compression
+	done   bool
+}
+
+// Create begins an output file.
+func Create(path string) (*Output, error) {
+	o := &Output{Name: path, target: path}
+	if real, err := filepath.EvalSymlinks(path); err == nil {
+		o.target = real
+	}
+	mode := os.FileMode(0o666)
+	info, err := os.Stat(o.target)
+	switch {
+	case err == nil && info.IsDir():
+		return nil, diag.Systemf("this is a directory: name a file in it").At(path, 0)
+	case err == nil && !info.Mode().IsRegular():
+		if o.file, err = os.OpenFile(o.target, os.O_WRONLY, 0); err != nil {
+			return nil, FileError(path, err)
+		}
+	default:
+		random := make([]byte, 6)
+		rand.Read(random)
+		o.temp = filepath.Join(filepath.Dir(o.target), "."+filepath.Base(o.target)+"."+hex.EncodeToString(random)+".part")
+		exists := err == nil
+		if exists {
+			mode = info.Mode().Perm()
+		}
+		if o.file, err = os.OpenFile(o.temp, os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode); err != nil {
+			if os.IsNotExist(err) {
+				return nil, diag.Systemf("there is no folder %s to write it to", diag.Quote(filepath.Dir(path))).At(path, 0).Trying("make the folder first")
+			}
+			return nil, FileError(path, err)
+		}
+		if exists {
+			o.file.Chmod(mode)
+		}
+	}
+	o.w = o.file
+	switch lower := strings.ToLower(path); {
+	case strings.HasSuffix(lower, ".gz"):
+		z := gzip.NewWriter(o.file)
+		o.w, o.closer = z, z
+	case strings.HasSuffix(lower, ".zst"):
+		z, err := zstd.NewWriter(o.file, zstd.WithEncoderConcurrency(1))
+		if err != nil {
+			o.Abort()
+			return nil, FileError(path, err)
+		}
+		o.w, o.closer = z, z
+	}
+	return o, nil
+}
+
+// Write writes to the file.
+func (o *Output) Write(p []byte) (int, error) {
+	n, err := o.w.Write(p)
+	if err != nil {
+		return n, FileError(o.Name, err)
+	}
+	return n, nil
+}
+
+// Finish ends the writing; nothing has taken the target's place yet.
+func (o *Output) Finish() error {
+	if o.closer != nil {
+		if err := o.closer.Close(); err != nil {
+			return FileError(o.Name, err)
+		}
+	}
+	if err := o.file.Close(); err != nil {
+		return FileError(o.Name, err)
+	}
+	return nil
+}
+
+// Commit puts the finished file in its target's place.
+func (o *Output) Commit() error {
+	if o.temp != "" {
+		if err := os.Rename(o.temp, o.target); err != nil {
+			return FileError(o.Name, err)
+		}
+	}
+	o.done = true
+	return nil
+}
+
+// Abort takes the file away, unless it was committed.
+func (o *Output) Abort() {
+	if o.done {
+		return
+	}
+	o.file.Close()
+	if o.temp != "" {
+		os.Remove(o.temp)
+	}
+}
+
+// SameFile reports whether two paths are one file.
+func SameFile(a, b string) bool {
+	ia, err := os.Stat(a)
+	if err != nil {
+		return false
+	}
+	ib, err := os.Stat(b)
+	return err == nil && os.SameFile(ia, ib) && ia.Mode().IsRegular()
+}
+
+// NewEncoding finds how a table is written to a path by the options.
+func NewEncoding(path string, o WriteOptions) (Encoding, error) {
+	as := o.As
+	if as != "" {
+		if err := checkName("--write-as", as); err != nil {
+			return nil, err
+		}
+	} else if as = bySuffix(path); as == "" {
+		as = "csv"
+	}
+	return newDelimited(as, o), nil
+}

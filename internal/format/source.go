@@ -1,0 +1,337 @@
+package format
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/format/delimited"
+	"revuelta/internal/table"
+)
+
+type textChunk = delimited.Chunk
+
+// chunkSize is how much text one worker takes at a time.
+const chunkSize = 64 << 10
+
+// files is several files read one under another, matched by field name.
+type files struct {
+	o       ReadOptions
+	schema  *table.Schema
+	files   []*textFile
+	inputs  []*Input
+	current int
+}
+
+// textFile is one file of delimited text.
+type textFile struct {
+	in     *opened
+	d      delimited.Dialect
+	names  []string
+	fields []int // position of each union field in the file, -1: it is not there
+	same   bool  // the file's fields are the table's
+	split  *delimited.Splitter
+}
+
+// Open opens files as one table, their headers read. No file is named twice as standard input.
+func Open(paths []string, o ReadOptions) (Source, error) {
+	if o.HeaderJoin == "" {
+		o.HeaderJoin = " / "
+	}
+	if o.As != "" {
+		if err := checkName("--read-as", o.As); err != nil {
+			return nil, err
+		}
+	}
+	s := &files{o: o}
+	stdin := 0
+	for _, p := range paths {
+		if p == "-" {
+			if stdin++; stdin > 1 {
+				s.Close()
+				return nil, diag.Usagef("standard input (-) is named twice")
+			}
+		}
+		f, in, err := openText(p, o)
+		if err != nil {
+			s.Close()
+			return nil, err
+		}
+		s.files = append(s.files, f)
+		s.inputs = append(s.inputs, in)
+	}
+	s.unite()
+	return s, nil
+}
+
+func openText(path string, o ReadOptions) (*textFile, *Input, error) {
+	in, err := open(path, o)
+	if err != nil {
+		return nil, nil, err
+	}
+	f := &textFile{in: in, d: delimited.Dialect{Delimiter: o.Delimiter, NoQuotes: o.NoQuotes}}
+	as := o.As
+	if as == "" {
+		as = bySuffix(path)
+	}
+	if f.d.Delimiter == 0 {
+		f.d.Delimiter = '\t'
+		if as != "tsv" || bytes.IndexByte(in.probe, '\t') < 0 {
+			f.d.Delimiter = delimited.Detect(in.probe)
+		}
+	}
+	most := max(headRows, o.Header.To, o.Body) + 1
+	rows, err := delimited.Head(in.probe, f.d, most, in.rest == nil)
+	if err != nil && len(rows) <= max(o.Header.To, o.Body) {
+		in.close()
+		var fault *delimited.Fault
+		errors.As(err, &fault)
+		return nil, nil, f.fault(fault, nil)
+	}
+	if err == nil && len(rows) == 0 {
+		in.close()
+		return nil, nil, diag.Dataf("the first row is longer than %d MiB, or this is no table", probeSize>>20).At(in.name, 1)
+	}
+	h, e := readHead(rows, o)
+	if e != nil {
+		in.close()
+		e.File = in.name
+		return nil, nil, e
+	}
+	f.names = h.names
+	start, line := len(in.probe), 1+bytes.Count(in.probe, []byte{'\n'})
+	switch {
+	case h.body < len(rows):
+		start, line = rows[h.body].Start, rows[h.body].Line
+	case len(rows) > 0:
+		last := rows[len(rows)-1]
+		start, line = last.End, last.Line+bytes.Count(in.probe[last.Start:last.End], []byte{'\n'})
+	}
+	f.split = delimited.NewSplitter(in.probe[start:], in.rest, f.d, line, chunkSize)
+	input := &Input{Name: in.name, Fields: len(f.names), Size: in.size, Notes: append(in.notes, h.notes...),
+		How: Found{Encoding: in.found, Delimiter: f.d.Delimiter, Header: h.found}}
+	return f, input, nil
+}
+
+// unite makes the fields of all files one list, as first met.
+func (s *files) unite() {
+	var names []string
+	seen := map[string]int{}
+	for _, f := range s.files {
+		for _, n := range f.names {
+			if seen[n]++; seen[n] == 1 {
+				names = append(names, n)
+			}
+		}
+	}
+	if len(s.files) > 1 {
+		for i, f := range s.files {
+			var lacking []string
+			for _, n := range names {
+				if !slices.Contains(f.names, n) {
+					lacking = append(lacking, n)
+				}
+			}
+			if len(lacking) > 0 {
+				s.inputs[i].Notes = append(s.inputs[i].Notes, "not in this file, so blank: "+diag.Names(lacking))
+			}
+		}
+	}
+	for _, f := range s.files {
+		f.fields = make([]int, len(names))
+		f.same = len(names) == len(f.names)
+		for i, n := range names {
+			f.fields[i] = slices.Index(f.names, n)
+			f.same = f.same && f.fields[i] == i
+		}
+	}
+	if s.o.Source != "" {
+		names = append(names, s.o.Source)
+	}
+	s.schema = table.NewSchema(names)
+}
+
+func (s *files) Schema() *table.Schema { return s.schema }
+func (s *files) Inputs() []*Input      { return s.inputs }
+
+func (s *files) Next() (Chunk, error) {
+	for s.current < len(s.files) {
+		f := s.files[s.current]
+		c, err := f.split.Next()
+		if errors.Is(err, io.EOF) && err == io.EOF {
+			f.in.close()
+			f.in.probe, f.in.rest = nil, nil
+			s.current++
+			continue
+		}
+		if err != nil {
+			return Chunk{}, f.in.readError(err)
+		}
+		return Chunk{file: s.current, text: c, Bytes: int64(len(c.Data))}, nil
+	}
+	return Chunk{}, io.EOF
+}
+
+func (s *files) Close() error {
+	var first error
+	for _, f := range s.files {
+		if err := f.in.close(); err != nil && first == nil && !strings.Contains(err.Error(), "already closed") {
+			first = err
+		}
+	}
+	return first
+}
+
+// Parser makes a parser for one worker.
+func (s *files) Parser() Parser {
+	p := &fileParser{s: s, texts: make([]*delimited.Parser, len(s.files)), raw: table.Get()}
+	p.stats = make([]Stats, len(s.files))
+	if len(s.o.Blank) > 0 {
+		p.blank = map[string]bool{}
+		for _, b := range s.o.Blank {
+			p.blank[b] = true
+			p.longest = max(p.longest, len(b))
+		}
+	}
+	return p
+}
+
+type fileParser struct {
+	s       *files
+	texts   []*delimited.Parser
+	raw     *table.Batch
+	blank   map[string]bool
+	longest int
+	stats   []Stats
+	long    []LongRow
+}
+
+func (p *fileParser) Long() []LongRow { return p.long }
+
+func (p *fileParser) Stats() []Stats {
+	for i, t := range p.texts {
+		if t != nil {
+			p.stats[i].Short, p.stats[i].Empty = t.Short, t.Empty
+		}
+	}
+	return p.stats
+}
+
+func (p *fileParser) Parse(c Chunk, dst *table.Batch) error {
+	f := p.s.files[c.file]
+	t := p.texts[c.file]
+	if t == nil {
+		t = delimited.NewParser(f.d, len(f.names))
+		if p.s.o.LongAside {
+			t.Long = func(fault *delimited.Fault, cells []string) {
+				p.long = append(p.long, LongRow{f.in.name, fault.Line, fault.Cell, fault.Text, cells, f.names})
+				p.stats[c.file].Long++
+			}
+		}
+		p.texts[c.file] = t
+	}
+	p.long = nil
+	into := dst
+	if !f.same || p.s.o.Source != "" {
+		into = p.raw
+	}
+	err := t.Parse(c.text, into)
+	into.Origin.File = c.file
+	if p.blank != nil {
+		p.markers(into)
+	}
+	if into != dst {
+		p.rearrange(dst, into, f)
+	}
+	p.stats[c.file].Rows += int64(dst.Rows)
+	var fault *delimited.Fault
+	if errors.As(err, &fault) {
+		return f.fault(fault, f.names)
+	}
+	return err
+}
+
+// rearrange puts the fields of a file where the table has them.
+func (p *fileParser) rearrange(dst, src *table.Batch, f *textFile) {
+	dst.Shape(p.s.schema.Len())
+	dst.Rows = src.Rows
+	lines := append(dst.Origin.Lines[:0], src.Origin.Lines...)
+	dst.Origin = src.Origin
+	if dst.Origin.Lines != nil {
+		dst.Origin.Lines = lines
+	}
+	for i, at := range f.fields {
+		if at < 0 {
+			dst.Cols[i].SetConstant("", src.Rows)
+		} else {
+			dst.Cols[i].Borrow(&src.Cols[at])
+		}
+	}
+	if p.s.o.Source != "" {
+		dst.Cols[len(f.fields)].SetConstant(f.in.name, src.Rows)
+	}
+}
+
+// markers makes cells that hold a marker for blank truly blank.
+func (p *fileParser) markers(b *table.Batch) {
+	for i := range b.Cols {
+		cells := b.Cols[i].Cells
+		for r, s := range cells {
+			if len(s) <= p.longest && s != "" && p.blank[s] {
+				cells[r] = ""
+			}
+		}
+	}
+}
+
+// fault makes a message of a fault in the text.
+func (f *textFile) fault(t *delimited.Fault, names []string) *diag.Error {
+	e := diag.Dataf("%s", t.Text).At(f.in.name, t.Line)
+	if t.Field >= 0 && t.Field < len(names) {
+		e.InField(names[t.Field])
+	}
+	switch t.Kind {
+	case delimited.BareQuote:
+		e.Text = fmt.Sprintf("%s: %s", diag.Quote(t.Cell), t.Text)
+		e.Trying(`put the cell in quotes and double the ones inside: "6"" board"`, "--quote none takes quotes as text")
+	case delimited.UnclosedQuote, delimited.HugeRow:
+		e.Text = fmt.Sprintf("%s: %s", t.Text, diag.Quote(t.Cell))
+		e.Trying("close the quote", "--quote none takes quotes as text")
+	case delimited.NotUTF8:
+		e.Text = fmt.Sprintf("%s, in %s; the beginning of the file is", t.Text, diag.Quote(t.Cell))
+		e.Trying("--encoding windows-1252 (or what the file is in)")
+	case delimited.NUL:
+		e.Trying("--encoding utf-16le if it is text from an office program")
+	case delimited.LongRow:
+		e.Text = fmt.Sprintf("%s; beyond them stands %s", t.Text, diag.Quote(t.Cell))
+		e.Trying("give the header a name for it", "--set-aside FILE")
+	}
+	return e
+}
+
+// Each reads a source whole, batch by batch, in the calling goroutine; f may keep the cells.
+func Each(src Source, f func(*table.Batch) error) error {
+	p := src.Parser()
+	for {
+		c, err := src.Next()
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		b := table.Get()
+		err = p.Parse(c, b)
+		if e := f(b); e != nil {
+			return e
+		}
+		table.Put(b)
+		if err != nil {
+			return err
+		}
+	}
+}

@@ -1,0 +1,90 @@
+package plan
+
+import (
+	"strconv"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/format"
+	"revuelta/internal/selection"
+	"revuelta/internal/step"
+)
+
+// ReadOptions are the options of reading, on the command line and of read.
+var ReadOptions = []step.Option{
+	{Name: "read-as", Value: "FORMAT", Help: "the format by name, else by suffix: " + strings.Join(format.Names(), ", ")},
+	{Name: "delimiter", Value: "CHAR", Help: "what parts the cells (else found out: , ; tab |)"},
+	{Name: "encoding", Value: "NAME", Help: "else found out: UTF-8, UTF-16 by mark, else Windows-1252 with a notice"},
+	{Name: "quote", Value: `'"'|none`, Help: "none takes quotes as text"},
+	{Name: "header", Value: "N|A-B|none|auto", Help: "the header rows (default: row 1, unless it looks like a title)"},
+	{Name: "header-join", Value: "TEXT", Help: "between the parts of several header rows (default: ' / ')"},
+	{Name: "body", Value: "N", Help: "the first row of data"},
+	{Name: "blank", Value: "'NA,n/a,-'", Help: "markers that count as blank"},
+	{Name: "source", Value: "NAME", Help: "a field with the file of each row"},
+	{Name: "limit", Value: "N", Help: "stop after N data rows"},
+}
+
+// WriteOptions are the options of writing, on the command line and of write.
+var WriteOptions = []step.Option{
+	{Name: "write-as", Value: "FORMAT", Help: "the format by name, else by suffix, else csv"},
+	{Name: "write-blank", Value: "TEXT", Help: "what blank cells are written as"},
+	{Name: "bom", Help: "begin with a byte mark, for office programs"},
+	{Name: "crlf", Help: "end lines as office programs do"},
+	{Name: "overwrite", Help: "allow writing onto an input file"},
+}
+
+// DecodeRead makes reading options of arguments.
+func DecodeRead(a *step.Args) (o format.ReadOptions, err error) {
+	o.As, o.Encoding, o.HeaderJoin, o.Source = a.Get("read-as", ""), a.Get("encoding", ""), a.Get("header-join", ""), a.Get("source", "")
+	if a.Has("delimiter") {
+		if o.Delimiter, err = format.ParseDelimiter(a.Get("delimiter", "")); err != nil {
+			return o, err
+		}
+	}
+	switch q := a.Get("quote", `"`); q {
+	case `"`:
+	case "none":
+		o.NoQuotes = true
+	default:
+		return o, diag.Usagef("--quote %s: it is '\"' or none", diag.Quote(q))
+	}
+	if a.Has("header") {
+		if o.Header, err = format.ParseHeader(a.Get("header", "")); err != nil {
+			return o, err
+		}
+	}
+	if o.Body, err = count(a, "body"); err != nil {
+		return o, err
+	}
+	n, err := count(a, "limit")
+	if err != nil {
+		return o, err
+	}
+	o.Limit = int64(n)
+	if a.Has("blank") {
+		o.Blank, err = selection.List(a.Get("blank", ""))
+	}
+	return o, err
+}
+
+// count reads an option that is a number from 1 up; 0 where it was not given.
+func count(a *step.Args, name string) (int, error) {
+	if !a.Has(name) {
+		return 0, nil
+	}
+	n, err := strconv.Atoi(a.Get(name, ""))
+	if err != nil || n < 1 {
+		return 0, diag.Usagef("--%s %s: it is a number from 1 up", name, diag.Quote(a.Get(name, "")))
+	}
+	return n, nil
+}
+
+// DecodeWrite makes writing options of arguments.
+func DecodeWrite(a *step.Args) format.WriteOptions {
+	return format.WriteOptions{As: a.Get("write-as", ""), Blank: a.Get("write-blank", ""), Mark: a.Has("bom"), CRLF: a.Has("crlf")}
+}
+
+var readSpec = &step.Spec{Name: "read", Forms: []string{"read FILE... [reading options]"}, Options: ReadOptions,
+	Operands: func(a *step.Args) int { return max(1, len(a.Operands)) }}
+
+var writeSpec = &step.Spec{Name: "write", Forms: []string{"write FILE [writing options]"}, Options: WriteOptions}

@@ -1,0 +1,562 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"runtime"
+	"sync"
+	"sync/atomic"
+	"syscall"
+	"time"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/format"
+	"revuelta/internal/step"
+	"revuelta/internal/table"
+)
+
+// Read is where a table comes from.
+type Read struct {
+	Paths   []string
+	Options format.ReadOptions
+	Line    int // in the plan
+}
+
+// Apply is a step.
+type Apply struct {
+	Name string
+	Step any // a step.Mapper or a step.Step
+	Line int
+}
+
+// Write is where a table goes.
+type Write struct {
+	Path      string // "": standard output
+	Options   format.WriteOptions
+	Overwrite bool
+	Line      int
+}
+
+// Program is what is to be run: each item a *Read, *Apply or *Write.
+type Program struct {
+	Plan  string // file name, "" where there is none
+	Items []any
+}
+
+// Env is what a run has around it.
+type Env struct {
+	Stdin   io.Reader
+	Stdout  io.Writer
+	Screen  func() Screen // draws the table on a terminal instead; nil: there is none
+	Workers int           // 0: as many as there are processors
+	Aside   string        // file for rows that do not fit
+	Most    string        // --most-aside
+	Bytes   *atomic.Int64 // counts what is read, for the progress
+	Total   func(int64)   // is told how much there is to read, where that is known
+}
+
+// Screen draws a table when it has it all.
+type Screen interface {
+	step.Out
+	Close() error
+}
+
+// ErrPipe is the error of standard output closed by its reader.
+var ErrPipe = errors.New("standard output was closed by its reader")
+
+// Run runs a program. The account is given also where it failed.
+func Run(ctx context.Context, p *Program, env Env) (*Account, error) {
+	began := time.Now()
+	if env.Workers <= 0 {
+		env.Workers = runtime.GOMAXPROCS(0)
+	}
+	if env.Bytes == nil {
+		env.Bytes = new(atomic.Int64)
+	}
+	r := &runner{p: p, env: env, account: &Account{Status: "done"}}
+	err := r.all(ctx)
+	r.account.Seconds = time.Since(began).Seconds()
+	if err != nil {
+		r.account.Status, r.account.Failed = "failed", err.Error()
+	}
+	return r.account, err
+}
+
+type runner struct {
+	p       *Program
+	env     Env
+	account *Account
+	outputs []*target
+	aside   *asideFile
+}
+
+// target is an output of the run.
+type target struct {
+	file *format.Output // nil: standard output
+	w    io.Writer
+	enc  format.Encoding
+	acc  TableAccount
+}
+
+func (t *target) write(b []byte) error {
+	_, err := t.w.Write(b)
+	if t.file == nil && err != nil {
+		if errors.Is(err, syscall.EPIPE) {
+			return ErrPipe
+		}
+		e := diag.Systemf("standard output: %s", systemText(err))
+		e.Cause = err
+		return e
+	}
+	return err
+}
+
+func systemText(err error) string {
+	switch {
+	case errors.Is(err, syscall.ENOSPC):
+		return "the disk is full"
+	}
+	return err.Error()
+}
+
+// all runs the segments, then puts the files in place.
+func (r *runner) all(ctx context.Context) (err error) {
+	defer func() {
+		for _, t := range r.outputs {
+			if t.file != nil {
+				t.file.Abort() // has no effect on what was put in place
+			}
+		}
+		if r.aside != nil {
+			r.aside.out.Abort()
+		}
+	}()
+	if err := r.refuse(); err != nil {
+		return err
+	}
+	if r.env.Aside != "" {
+		if r.aside, err = newAsideFile(r.env.Aside, r.env.Most); err != nil {
+			return err
+		}
+	}
+	segments, err := r.segments()
+	if err != nil {
+		return err
+	}
+	for _, s := range segments {
+		if err := r.segment(ctx, s); err != nil {
+			return err
+		}
+	}
+	return r.finish()
+}
+
+// segments parts the program at its reads.
+func (r *runner) segments() ([][]any, error) {
+	var out [][]any
+	for _, it := range r.p.Items {
+		if _, ok := it.(*Read); ok {
+			out = append(out, nil)
+		}
+		if len(out) == 0 {
+			return nil, diag.Usagef("nothing is read before the first step")
+		}
+		out[len(out)-1] = append(out[len(out)-1], it)
+	}
+	return out, nil
+}
+
+// refuse finds outputs that can't be: onto an input, or the same file twice.
+func (r *runner) refuse() error {
+	var writes []*Write
+	for _, it := range r.p.Items {
+		if w, ok := it.(*Write); ok && w.Path != "" {
+			for _, o := range writes {
+				if o.Path == w.Path || format.SameFile(o.Path, w.Path) {
+					return r.at(diag.Usagef("%s is written twice", w.Path), w.Line)
+				}
+			}
+			writes = append(writes, w)
+		}
+	}
+	others := []string{r.env.Aside}
+	for _, w := range writes {
+		for _, o := range others {
+			if o != "" && (o == w.Path || format.SameFile(o, w.Path)) {
+				return diag.Usagef("%s is written twice", o)
+			}
+		}
+	}
+	for _, it := range r.p.Items {
+		rd, ok := it.(*Read)
+		if !ok {
+			continue
+		}
+		for _, path := range rd.Paths {
+			for _, w := range writes {
+				if !w.Overwrite && format.SameFile(path, w.Path) {
+					return r.at(diag.Usagef("%s is read here: writing onto it would lose what it holds now", w.Path).Trying("-o another file", "--overwrite"), w.Line)
+				}
+			}
+			if r.env.Aside != "" && format.SameFile(path, r.env.Aside) {
+				return diag.Usagef("--set-aside %s is an input", r.env.Aside)
+			}
+		}
+	}
+	return nil
+}
+
+func (r *runner) at(e *diag.Error, line int) *diag.Error {
+	if r.p.Plan != "" && line > 0 {
+		e.Plan, e.PlanLine = r.p.Plan, line
+	}
+	return e
+}
+
+// finish closes all outputs, then puts them in their places.
+func (r *runner) finish() error {
+	for _, t := range r.outputs {
+		if t.enc != nil {
+			if end := t.enc.End(nil); len(end) > 0 {
+				if err := t.write(end); err != nil {
+					return err
+				}
+			}
+		}
+		if t.file != nil {
+			if err := t.file.Finish(); err != nil {
+				return err
+			}
+		}
+	}
+	if r.aside != nil {
+		if err := r.aside.out.Finish(); err != nil {
+			return err
+		}
+	}
+	for _, t := range r.outputs {
+		if t.file != nil {
+			if err := t.file.Commit(); err != nil {
+				return err
+			}
+		}
+		r.account.Outputs = append(r.account.Outputs, t.acc)
+	}
+	if r.aside != nil {
+		r.account.Outputs = append(r.account.Outputs, TableAccount{Name: r.env.Aside, Rows: r.aside.rows, Fields: len(asideFields)})
+		return r.aside.out.Commit()
+	}
+	return nil
+}
+
+// segment runs one table from where it is read to where it ends.
+func (r *runner) segment(ctx context.Context, items []any) error {
+	rd := items[0].(*Read)
+	o := rd.Options
+	o.Stdin = r.env.Stdin
+	o.LongAside = r.aside != nil
+	src, err := format.Open(rd.Paths, o)
+	if err != nil {
+		return r.errAt(err, rd.Line)
+	}
+	defer src.Close()
+	inputs := src.Inputs()
+	workers := r.env.Workers
+	size := int64(0)
+	for _, in := range inputs {
+		if in.Size == 0 {
+			size = 0
+			break
+		}
+		size += in.Size
+	}
+	if 0 < size && size < smallInput {
+		workers = 1
+	}
+	if r.env.Total != nil {
+		r.env.Total(size)
+	}
+	name := func(i int) string { return inputs[i].Name }
+
+	stats := make([]format.Stats, len(inputs))
+	var mu sync.Mutex
+	x := &section{source: src, workers: workers, bytes: r.env.Bytes, fileName: name, setAside: r.aside != nil,
+		parsed: func(part []format.Stats) {
+			mu.Lock()
+			defer mu.Unlock()
+			for i := range stats {
+				stats[i].Add(part[i])
+			}
+		}}
+	x.feed = func(ctx context.Context, start func(*table.Schema) error, put func(item) error) error {
+		if err := start(src.Schema()); err != nil {
+			return err
+		}
+		for {
+			c, err := src.Next()
+			if err == io.EOF {
+				return nil
+			}
+			if err != nil {
+				return err
+			}
+			if err := put(item{chunk: c}); err != nil {
+				return err
+			}
+		}
+	}
+	var stages []*stage
+	next := func(in step.In) *section {
+		return &section{workers: workers, bytes: r.env.Bytes, fileName: name, setAside: r.aside != nil, feed: func(ctx context.Context, start func(*table.Schema) error, put func(item) error) error {
+			return in(ctx, step.Through{OnStart: start, OnEmit: func(b *table.Batch) error {
+				return put(item{batch: table.Take(b)})
+			}})
+		}}
+	}
+	ordered := func(s step.Step, st *stage) {
+		upstream := r.batches(x)
+		x = next(func(ctx context.Context, out step.Out) error { return runStep(ctx, s, st, upstream, out, r, name) })
+	}
+	var limited *stage
+	if o.Limit > 0 {
+		limited = &stage{name: "limit"}
+		ordered(limit(o.Limit), limited)
+	}
+	var last *Write
+	for i, it := range items[1:] {
+		switch it := it.(type) {
+		case *Apply:
+			st := &stage{name: it.Name, plan: r.p.Plan, line: it.Line}
+			if i == 0 && len(inputs) == 1 {
+				st.at = inputs[0].Name
+			}
+			stages = append(stages, st)
+			switch s := it.Step.(type) {
+			case step.Mapper:
+				st.mapper = s
+				x.stages = append(x.stages, st)
+			case step.Step:
+				ordered(s, st)
+			default:
+				panic(fmt.Sprintf("run: %T is no step", it.Step))
+			}
+		case *Write:
+			if i == len(items)-2 {
+				last = it
+				continue
+			}
+			t, err := r.open(it)
+			if err != nil {
+				return err
+			}
+			ordered(tee(t), &stage{name: "write", plan: r.p.Plan, line: it.Line})
+		}
+	}
+	err = r.end(ctx, x, last)
+	for i, in := range inputs {
+		a := TableAccount{Name: in.Name, Rows: stats[i].Rows, Fields: in.Fields, Notes: in.Notes}
+		if limited != nil && len(inputs) == 1 {
+			a.Rows = limited.tally.Out
+		}
+		if n := stats[i].Short; n > 0 {
+			a.Notes = append(a.Notes, fmt.Sprintf("%s shorter than the header, the rest blank", diag.Plural(n, "row")))
+		}
+		if n := stats[i].Long; n > 0 {
+			a.Notes = append(a.Notes, fmt.Sprintf("%s longer than the header set aside", diag.Plural(n, "row")))
+		}
+		if n := stats[i].Empty; n > 0 {
+			a.Notes = append(a.Notes, fmt.Sprintf("%s left out", diag.Plural(n, "empty line")))
+		}
+		r.account.Inputs = append(r.account.Inputs, a)
+	}
+	for _, st := range stages {
+		r.account.Steps = append(r.account.Steps, st.account())
+	}
+	if err != nil {
+		return err
+	}
+	for _, st := range stages {
+		if err := st.balance(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// smallInput is what one worker does as fast as two.
+const smallInput = 256 << 10
+
+func (r *runner) errAt(err error, line int) error {
+	var e *diag.Error
+	if errors.As(err, &e) {
+		r.at(e, line)
+	}
+	return err
+}
+
+// batches is a section as an In.
+func (r *runner) batches(x *section) step.In {
+	return func(ctx context.Context, out step.Out) error {
+		return x.run(ctx, sink{start: out.Start, batch: out.Emit, aside: r.putAside})
+	}
+}
+
+func (r *runner) putAside(rows []*step.Row) error { return r.aside.put(rows) }
+
+// end runs the last section into the last write, standard output or the screen.
+func (r *runner) end(ctx context.Context, x *section, w *Write) error {
+	if w == nil { // the table was written on its way
+		return x.run(ctx, sink{start: func(*table.Schema) error { return nil }, batch: func(*table.Batch) error { return nil }, aside: r.putAside})
+	}
+	if w.Path == "" && r.env.Screen != nil && w.Options.As == "" {
+		screen := r.env.Screen()
+		acc := TableAccount{Name: "on the screen"}
+		err := x.run(ctx, sink{
+			start: func(s *table.Schema) error { acc.Fields = s.Len(); return screen.Start(s) },
+			batch: func(b *table.Batch) error { acc.Rows += int64(b.Rows); return screen.Emit(b) },
+			aside: r.putAside,
+		})
+		r.outputs = append(r.outputs, &target{acc: acc})
+		if err != nil {
+			return err
+		}
+		return screen.Close()
+	}
+	t, err := r.open(w)
+	if err != nil {
+		return err
+	}
+	x.encoding = countingEncoding{t.enc, &t.acc.Rows}
+	return x.run(ctx, sink{
+		start: func(s *table.Schema) error {
+			t.acc.Fields = s.Len()
+			return t.write(t.enc.Begin(nil, s))
+		},
+		bytes: t.write,
+		aside: r.putAside,
+	})
+}
+
+// open begins an output.
+func (r *runner) open(w *Write) (*target, error) {
+	enc, err := format.NewEncoding(w.Path, w.Options)
+	if err != nil {
+		return nil, r.errAt(err, w.Line)
+	}
+	t := &target{enc: enc, acc: TableAccount{Name: w.Path}, w: r.env.Stdout}
+	if w.Path == "" {
+		t.acc.Name = "standard output"
+	} else {
+		if t.file, err = format.Create(w.Path); err != nil {
+			return nil, r.errAt(err, w.Line)
+		}
+		t.w = t.file
+	}
+	r.outputs = append(r.outputs, t)
+	return t, nil
+}
+
+// countingEncoding counts the rows that leave.
+type countingEncoding struct {
+	format.Encoding
+	rows *int64
+}
+
+func (c countingEncoding) Worker() format.Encoder {
+	return countingEncoder{c.Encoding.Worker(), c.rows}
+}
+
+type countingEncoder struct {
+	format.Encoder
+	rows *int64
+}
+
+func (c countingEncoder) Append(dst []byte, b *table.Batch) []byte {
+	atomic.AddInt64(c.rows, int64(b.Rows))
+	return c.Encoder.Append(dst, b)
+}
+
+// runStep runs an ordered or whole step with its doors counted.
+func runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.Out, r *runner, file func(int) string) error {
+	site := &step.Site{Step: st.name, File: file}
+	if r.aside != nil {
+		site.Aside = func(row *step.Row) error { return r.aside.put([]*step.Row{row}) }
+	}
+	counting := func(ctx context.Context, to step.Out) error {
+		return in(ctx, step.Through{OnStart: to.Start, OnEmit: func(b *table.Batch) error {
+			site.Tally.In += int64(b.Rows)
+			return to.Emit(b)
+		}})
+	}
+	err := s.Run(ctx, counting, step.Through{
+		OnStart: func(schema *table.Schema) error { st.fields = schema.Len(); return out.Start(schema) },
+		OnEmit: func(b *table.Batch) error {
+			site.Tally.Out += int64(b.Rows)
+			return out.Emit(b)
+		},
+	}, site)
+	st.add(&site.Tally)
+	st.say, st.notes = site.Say, append(st.notes, site.Notes...)
+	if err != nil {
+		return st.place(err)
+	}
+	return nil
+}
+
+// limit is a step that ends its input after so many rows.
+type limit int64
+
+var _ step.Step = limit(0)
+
+// Run implements step.Step.
+func (l limit) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+	enough := errors.New("enough rows")
+	left := int(l)
+	err := in(ctx, step.Through{OnStart: out.Start, OnEmit: func(b *table.Batch) error {
+		if b.Rows > left {
+			b.Truncate(left)
+		}
+		left -= b.Rows
+		if err := out.Emit(b); err != nil {
+			return err
+		}
+		if left == 0 {
+			return enough
+		}
+		return nil
+	}})
+	if err == enough {
+		return nil
+	}
+	return err
+}
+
+// tee is a write in the middle: the table flows on.
+func tee(t *target) step.Step { return teeStep{t} }
+
+type teeStep struct{ t *target }
+
+// Run implements step.Step.
+func (w teeStep) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+	enc := w.t.enc.Worker()
+	var buf []byte
+	return in(ctx, step.Through{
+		OnStart: func(schema *table.Schema) error {
+			w.t.acc.Fields = schema.Len()
+			if err := w.t.write(w.t.enc.Begin(nil, schema)); err != nil {
+				return err
+			}
+			return out.Start(schema)
+		},
+		OnEmit: func(b *table.Batch) error {
+			w.t.acc.Rows += int64(b.Rows)
+			buf = enc.Append(buf[:0], b)
+			if err := w.t.write(buf); err != nil {
+				return err
+			}
+			return out.Emit(b)
+		},
+	})
+}

@@ -1,0 +1,85 @@
+package run
+
+import (
+	"errors"
+	"fmt"
+	"sync"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/step"
+	"revuelta/internal/table"
+)
+
+// stage is a step in a run, with its books.
+type stage struct {
+	name   string
+	plan   string // file, "" outside a plan
+	line   int
+	mapper step.Mapper
+	step   step.Step
+
+	leaveOut func(*table.Schema, *table.Batch, []int32)
+
+	mu     sync.Mutex
+	tally  step.Tally
+	fields int
+	notes  []string
+	tell   func(*step.Tally) string
+	say    string
+	at     string // the file it reads from, for errors of binding; "" where others stand before it
+}
+
+// place says in an error where in a plan the step stands.
+func (s *stage) place(err error) error {
+	var e *diag.Error
+	if !errors.As(err, &e) {
+		return err
+	}
+	if e.Plan == "" && s.plan != "" && e.Step == "" {
+		e.Plan, e.PlanLine, e.Step = s.plan, s.line, s.name
+	}
+	if e.File == "" {
+		e.File = s.at
+	}
+	return err
+}
+
+func (s *stage) bound(b *step.Bound) {
+	s.fields = b.Schema.Len()
+	s.notes = append(s.notes, b.Notes...)
+	s.tell = b.Tell
+}
+
+func (s *stage) add(t *step.Tally) {
+	s.mu.Lock()
+	s.tally.Add(t)
+	s.mu.Unlock()
+}
+
+// balance checks the books of the step.
+func (s *stage) balance() error {
+	t := &s.tally
+	if want := t.In + t.Made - t.Merged - t.LeftOut - t.SetAside; want != t.Out {
+		return fmt.Errorf("the books of %s do not balance: %d rows in, %d made, %d merged, %d left out, %d set aside, but %d out; this is a fault of the program, and nothing was written",
+			s.name, t.In, t.Made, t.Merged, t.LeftOut, t.SetAside, t.Out)
+	}
+	if t.FilledIn != t.FilledOut {
+		return fmt.Errorf("the books of %s do not balance: %d cells with something in them went in and %d came out; this is a fault of the program, and nothing was written",
+			s.name, t.FilledIn, t.FilledOut)
+	}
+	return nil
+}
+
+// account is the stage's part of the account.
+func (s *stage) account() StepAccount {
+	t := &s.tally
+	a := StepAccount{Step: s.name, Line: s.line, RowsIn: t.In, RowsOut: t.Out, Fields: s.fields,
+		Made: t.Made, Merged: t.Merged, LeftOut: t.LeftOut, SetAside: t.SetAside, Notes: s.notes, Said: s.say}
+	if s.tell != nil {
+		a.Said = s.tell(t)
+	}
+	if a.Notes == nil {
+		a.Notes = []string{}
+	}
+	return a
+}

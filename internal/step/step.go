@@ -1,0 +1,189 @@
+// Package step is the heart of the program: the steps a table goes through,
+// one file a step, listed in list.go. A step is immutable configuration; it
+// knows nothing of command lines and files on disk.
+//
+// There are three kinds. A row step is a [Mapper]: what it makes of a batch
+// depends on that batch alone, so it runs inside the workers, on many batches at once. An
+// ordered step is a [Step] that sees the batches one after the other in input
+// order. A whole step is a [Step] that reads all before it emits.
+package step
+
+import (
+	"context"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/table"
+)
+
+// In runs what is upstream into out.
+type In func(ctx context.Context, out Out) error
+
+// Out receives one table.
+type Out interface {
+	// Start comes once, first, also for a table without rows.
+	Start(*table.Schema) error
+	// Emit takes the contents of the batch; an empty one is left in its place.
+	Emit(*table.Batch) error
+}
+
+// Step turns one table into another, in one call. It may run many times and at the same time.
+type Step interface {
+	Run(ctx context.Context, in In, out Out, s *Site) error
+}
+
+// Mapper is a row step.
+type Mapper interface {
+	Bind(in *table.Schema) (*Bound, error)
+}
+
+// Bound is a row step bound to the fields of its input.
+type Bound struct {
+	Schema *table.Schema
+	// New makes a function for one worker. It may emit any number of batches,
+	// all of whose contents it may reuse when emit has returned. Before it
+	// returns an error it emits the rows before the one in error.
+	New   func(s *Site) MapFunc
+	Notes []string
+	// Tell says for the account what became of the rows, given the whole tally; nil: nothing to tell.
+	Tell func(t *Tally) string
+}
+
+// MapFunc is a row step's work on one batch, which it reads only.
+type MapFunc func(src *table.Batch, emit func(*table.Batch) error) error
+
+// Tally counts what becomes of rows and cells. In and Out are counted by the
+// runner, the others by the step where it decides.
+type Tally struct {
+	In, Out                         int64
+	Made, Merged, LeftOut, SetAside int64
+	FilledIn, FilledOut             int64 // cells that are not blank, where the step balances them
+	Count                           [4]int64
+	Values                          map[string]int64 // values met, where a step tells of them
+}
+
+// Add adds another tally.
+func (t *Tally) Add(o *Tally) {
+	t.In += o.In
+	t.Out += o.Out
+	t.Made += o.Made
+	t.Merged += o.Merged
+	t.LeftOut += o.LeftOut
+	t.SetAside += o.SetAside
+	t.FilledIn += o.FilledIn
+	t.FilledOut += o.FilledOut
+	for i := range t.Count {
+		t.Count[i] += o.Count[i]
+	}
+	for k, n := range o.Values {
+		if t.Values == nil {
+			t.Values = map[string]int64{}
+		}
+		t.Values[k] += n
+	}
+}
+
+// Site is where a step works: its tally, and where rows go that leave the table.
+type Site struct {
+	Tally Tally
+	Say   string   // for the account, by steps that are no mappers
+	Notes []string // likewise
+
+	Step    string                                                   // name of the step
+	File    func(file int) string                                    // names an input
+	Aside   func(r *Row) error                                       // takes a row that does not fit; nil: the run stops
+	LeftOut func(schema *table.Schema, b *table.Batch, rows []int32) // takes rows left out; nil: nobody wants them
+}
+
+// Row is a row that does not fit.
+type Row struct {
+	Source string
+	Line   int
+	Step   string
+	Field  string
+	Cell   string
+	Reason string
+	Names  []string
+	Cells  []string
+}
+
+// Unfit deals with a row that does not fit because of a cell: put aside, it is
+// counted and nil returned, and the step goes on without the row; else the
+// error is returned that stops the run. field may be -1.
+func (s *Site) Unfit(schema *table.Schema, b *table.Batch, row, field int, reason string, tries ...string) error {
+	r := &Row{Line: b.Origin.LineOf(row), Step: s.Step, Reason: reason}
+	if s.File != nil {
+		r.Source = s.File(b.Origin.File)
+	}
+	if field >= 0 {
+		r.Field, r.Cell = schema.Name(field), b.Cols[field].At(row)
+	}
+	if s.Aside != nil {
+		r.Names, r.Cells = schema.Names(), b.Row(row, nil)
+		s.Tally.SetAside++
+		return s.Aside(r)
+	}
+	text := reason
+	if field >= 0 {
+		text = diag.Quote(r.Cell) + " " + reason
+	}
+	e := diag.Dataf("%s", text).At(r.Source, r.Line).InField(r.Field).Trying(tries...)
+	return e.Trying("--set-aside FILE")
+}
+
+// Leave counts rows left out, and hands them to whoever wants them.
+func (s *Site) Leave(schema *table.Schema, b *table.Batch, rows []int32) {
+	s.Tally.LeftOut += int64(len(rows))
+	if s.LeftOut != nil && len(rows) > 0 {
+		s.LeftOut(schema, b, rows)
+	}
+}
+
+// Through is an Out made of two functions.
+type Through struct {
+	OnStart func(*table.Schema) error
+	OnEmit  func(*table.Batch) error
+}
+
+// Start implements Out.
+func (t Through) Start(s *table.Schema) error { return t.OnStart(s) }
+
+// Emit implements Out.
+func (t Through) Emit(b *table.Batch) error { return t.OnEmit(b) }
+
+// except lists the numbers 0 to n-1 without those given.
+func except(n int, fields []int) []int {
+	gone := make([]bool, n)
+	for _, f := range fields {
+		gone[f] = true
+	}
+	var kept []int
+	for i := range n {
+		if !gone[i] {
+			kept = append(kept, i)
+		}
+	}
+	return kept
+}
+
+func namesOf(s *table.Schema, fields []int) []string {
+	out := make([]string, len(fields))
+	for i, f := range fields {
+		out[i] = s.Name(f)
+	}
+	return out
+}
+
+// unique makes a schema of names that must differ; hint says how to name another way.
+func unique(names []string, hint string) (*table.Schema, error) {
+	seen := make(map[string]bool, len(names))
+	for _, n := range names {
+		if n == "" {
+			return nil, diag.Dataf("a field would have no name").Trying(hint)
+		}
+		if seen[n] {
+			return nil, diag.Dataf("two fields would be named %s", diag.Quote(n)).Trying(hint)
+		}
+		seen[n] = true
+	}
+	return table.NewSchema(names), nil
+}

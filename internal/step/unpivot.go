@@ -1,0 +1,660 @@
+package step
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/pattern"
+	"revuelta/internal/selection"
+	"revuelta/internal/table"
+)
+
+var unpivotSpec = &Spec{
+	Name: "unpivot",
+	Brief: []string{
+		"Folds wide fields into rows: their headers become labels, their cells values.",
+		"Other fields repeat. A pattern takes the headers apart into several labels and measures.",
+	},
+	Forms:    []string{"unpivot SELECTION", "unpivot PATTERN", "unpivot --row 'LABEL = A, B'..."},
+	Operands: func(a *Args) int { return map[bool]int{true: 0, false: 1}[a.Has("row")] },
+	Options: []Option{
+		{Name: "label", Value: "NAME", Help: "field that receives the headers (default: label)"},
+		{Name: "value", Value: "NAME", Help: "field that receives the cells (default: value); with --row one name for each measure: x,y"},
+		{Name: "among", Value: "SELECTION", Help: "let the pattern look at these fields only"},
+		{Name: "row", Value: "'LABEL = A, B'", Repeat: true, Help: "pair fields by hand: the fields A, B become one row labelled LABEL"},
+		{Name: "skip-blank", Help: "leave out blank cells (with several measures: rows where all are blank)"},
+	},
+	Make: makeUnpivot,
+	Examples: []Example{{
+		Command: "revuelta unpivot '{month} {@:kilos|jars}' harvest.csv",
+		Input:   "colony,April kilos,April jars,May kilos,May jars\n026,1.10,3,4,9\n007,,,0.5,1\n",
+		Output:  "colony,month,kilos,jars\n026,April,1.10,3\n026,May,4,9\n007,April,,\n007,May,0.5,1\n",
+	}, {
+		Command: "revuelta unpivot 'Jan..Mar' --label month --value kilos --skip-blank harvest.csv",
+		Input:   "colony,Jan,Feb,Mar,keeper\n026,1.10,,-3,Dovri\n",
+		Output:  "colony,keeper,month,kilos\n026,Dovri,Jan,1.10\n026,Dovri,Mar,-3\n",
+	}, {
+		Command: "revuelta unpivot --row 'spring = Q1, Q2' --row 'autumn = Q3, Q4' --label half --value early,late counts.csv",
+		Input:   "colony,Q1,Q2,Q3,Q4\n026,4,1,0,7\n",
+		Output:  "colony,half,early,late\n026,spring,4,1\n026,autumn,0,7\n",
+	}},
+}
+
+// Unpivot folds wide fields into rows.
+type Unpivot struct {
+	Operand   string
+	sel       *selection.Selection // the operand as a selection, where it can be one
+	pat       *pattern.Pattern     // the operand as a pattern, where it has a place
+	selErr    error
+	Among     *selection.Selection
+	Label     string
+	Values    []string
+	Rows      []pair
+	SkipBlank bool
+}
+
+// pair is a row set by hand.
+type pair struct {
+	label string
+	items []*selection.Item // nil: there is no such field
+}
+
+func makeUnpivot(a *Args) (any, error) {
+	u := &Unpivot{Label: a.Get("label", "label"), Values: []string{a.Get("value", "value")}, SkipBlank: a.Has("skip-blank")}
+	if a.Has("row") {
+		return u, u.byHand(a)
+	}
+	u.Operand = a.Operands[0]
+	if selection.HasPattern(u.Operand) {
+		var err error
+		if u.pat, err = pattern.Parse(u.Operand); err != nil {
+			return nil, diag.Usagef("the pattern %s can't be read: %v", u.Operand, err)
+		}
+		if a.Has("label") {
+			return nil, diag.Usagef("--label does not go with a pattern: its places are the label fields").Trying("name the place as you want the field")
+		}
+		if u.pat.Has(pattern.Measure) && a.Has("value") {
+			return nil, diag.Usagef("--value does not go with {@}, which names the value fields").Trying("rename the fields afterwards: rename kilos=harvest")
+		}
+	}
+	if u.sel, u.selErr = selection.Parse(u.Operand); u.pat == nil {
+		if u.selErr != nil {
+			return nil, u.selErr
+		}
+		if a.Has("among") {
+			return nil, diag.Usagef("--among goes with a pattern only").Trying("name the fields in the selection")
+		}
+		if u.Label == u.Values[0] {
+			return nil, diag.Usagef("--label and --value have the same name, %s", diag.Quote(u.Label))
+		}
+	}
+	if a.Has("among") {
+		var err error
+		u.Among, err = selection.Parse(a.Get("among", ""))
+		return u, err
+	}
+	return u, nil
+}
+
+func (u *Unpivot) byHand(a *Args) error {
+	if err := a.Excludes("row", "among"); err != nil {
+		return err
+	}
+	var err error
+	if u.Values, err = selection.List(a.Get("value", "value")); err != nil {
+		return err
+	}
+	for _, text := range a.All("row") {
+		label, rest, ok := strings.Cut(text, "=")
+		label = strings.TrimSpace(label)
+		if !ok || label == "" {
+			return diag.Usagef("--row %s: it is written LABEL = FIELD, FIELD", diag.Quote(text)).Trying("--row 'spring = Q1, Q2'")
+		}
+		p := pair{label: label}
+		for _, piece := range selection.Cut(rest, ',') {
+			if strings.TrimSpace(piece) == "" {
+				p.items = append(p.items, nil)
+				continue
+			}
+			it, err := selection.ParseItem(piece)
+			if err != nil {
+				return err
+			}
+			p.items = append(p.items, &it)
+		}
+		if len(p.items) != len(u.Values) {
+			return diag.Usagef("--row %s names %s, --value %s", diag.Quote(text), diag.Plural(int64(len(p.items)), "field"), diag.Plural(int64(len(u.Values)), "name")).
+				Trying("give --value a name for each field of a --row: --value early,late")
+		}
+		u.Rows = append(u.Rows, p)
+	}
+	return nil
+}
+
+// folding is an unpivot bound to the fields of a table.
+type folding struct {
+	kept   []int
+	labels []string // names of the label fields
+	values []string // names of the value fields
+	groups []group
+	notes  []string
+	wide   int // fields folded
+}
+
+// group is the fields that become one row: one for each value field, -1 where there is none.
+type group struct {
+	labels []string
+	fields []int
+}
+
+// Bind implements Mapper.
+func (u *Unpivot) Bind(in *table.Schema) (*Bound, error) {
+	f, err := u.fold(in)
+	if err != nil {
+		return nil, err
+	}
+	var all []int
+	for _, g := range f.groups {
+		for _, i := range g.fields {
+			if i >= 0 {
+				all = append(all, i)
+			}
+		}
+	}
+	f.wide = len(all)
+	f.kept = except(in.Len(), all)
+	names := append(append(namesOf(in, f.kept), f.labels...), f.values...)
+	schema, err := unique(names, "name the label or value fields otherwise (--label, --value, the places of the pattern)")
+	if err != nil {
+		return nil, err
+	}
+	f.lookalike(in, all)
+	// Rows are made at most so many at a time, whatever a batch holds.
+	const most = 16 << 10
+	each := len(f.groups)
+	per := max(1, most/each)
+	codes, ends := make([]int32, per*each), make([]int32, per)
+	for i := range codes {
+		codes[i] = int32(i % each)
+	}
+	for i := range ends {
+		ends[i] = int32((i + 1) * each)
+	}
+	return &Bound{Schema: schema, Notes: f.notes, Tell: f.tell(u.SkipBlank), New: func(s *Site) MapFunc {
+		w := &unpivoter{f: f, s: s, in: in, per: per, codes: codes, ends: ends, skip: u.SkipBlank, dst: table.Get()}
+		w.labels = make([][]string, len(f.labels))
+		for i := range f.labels {
+			for _, g := range f.groups {
+				w.labels[i] = append(w.labels[i], g.labels[i])
+			}
+		}
+		return w.run
+	}}, nil
+}
+
+// fold finds what is folded.
+func (u *Unpivot) fold(in *table.Schema) (*folding, error) {
+	if u.Rows != nil {
+		return u.foldByHand(in)
+	}
+	_, exact := in.Index(u.Operand)
+	if u.pat != nil && !exact {
+		return u.foldPattern(in)
+	}
+	if u.selErr != nil {
+		return nil, u.selErr
+	}
+	fields, err := u.sel.Resolve(in)
+	if err != nil {
+		return nil, err
+	}
+	if len(fields) == 0 {
+		return nil, diag.Usagef("the selection picks no fields to fold")
+	}
+	f := &folding{labels: []string{u.Label}, values: u.Values}
+	for _, i := range fields {
+		f.groups = append(f.groups, group{[]string{in.Name(i)}, []int{i}})
+	}
+	return f, nil
+}
+
+func (u *Unpivot) foldByHand(in *table.Schema) (*folding, error) {
+	f := &folding{labels: []string{u.Label}, values: u.Values}
+	taken := map[int]bool{}
+	for _, p := range u.Rows {
+		g := group{labels: []string{p.label}}
+		for _, it := range p.items {
+			if it == nil {
+				g.fields = append(g.fields, -1)
+				continue
+			}
+			i, err := it.One(in)
+			if err != nil {
+				return nil, err
+			}
+			if taken[i] {
+				return nil, diag.Usagef("--row names the field %s twice", diag.Quote(in.Name(i)))
+			}
+			taken[i] = true
+			g.fields = append(g.fields, i)
+		}
+		f.groups = append(f.groups, g)
+	}
+	f.missing()
+	return f, nil
+}
+
+func (u *Unpivot) foldPattern(in *table.Schema) (*folding, error) {
+	look := make([]int, in.Len())
+	for i := range look {
+		look[i] = i
+	}
+	if u.Among != nil {
+		var err error
+		if look, err = u.Among.Resolve(in); err != nil {
+			return nil, err
+		}
+		slices.Sort(look)
+	}
+	f := &folding{}
+	names := u.pat.Names()
+	measured := u.pat.Has(pattern.Measure)
+	for _, n := range u.pat.Places() {
+		if n != pattern.Measure {
+			f.labels = append(f.labels, n)
+		}
+	}
+	if !measured {
+		f.values = u.Values
+	}
+	m, parts := u.pat.Matcher(), make([]string, len(names))
+	byLabels := map[string]int{}
+	var hits []hit
+	for _, i := range look {
+		if !m.Match(in.Name(i), parts) {
+			continue
+		}
+		h := hit{field: i, header: in.Name(i)}
+		for k, n := range names {
+			switch n {
+			case pattern.Measure:
+				h.measure = strings.Clone(parts[k])
+			case pattern.Dropped:
+			default:
+				h.labels = append(h.labels, strings.Clone(parts[k]))
+			}
+		}
+		hits = append(hits, h)
+		if !measured {
+			f.groups = append(f.groups, group{h.labels, []int{i}})
+			continue
+		}
+		v := slices.Index(f.values, h.measure)
+		if v < 0 {
+			v = len(f.values)
+			f.values = append(f.values, h.measure)
+		}
+		key := strings.Join(h.labels, "\x00")
+		g, ok := byLabels[key]
+		if !ok {
+			g = len(f.groups)
+			byLabels[key] = g
+			f.groups = append(f.groups, group{labels: h.labels})
+		}
+		for len(f.groups[g].fields) <= v {
+			f.groups[g].fields = append(f.groups[g].fields, -1)
+		}
+		if other := f.groups[g].fields[v]; other >= 0 {
+			return nil, diag.Dataf("%s and %s both give the %s of %s", diag.Quote(in.Name(other)), diag.Quote(h.header), diag.Quote(h.measure), strings.Join(h.labels, ", ")).
+				Trying("keep apart what {_} drops by giving it a name", "--among")
+		}
+		f.groups[g].fields[v] = i
+	}
+	if len(hits) == 0 {
+		if u.Among != nil {
+			in = table.NewSchema(namesOf(in, look))
+		}
+		return nil, selection.NoFit(u.Operand, in)
+	}
+	if measured && u.pat.Free(pattern.Measure) && u.Among == nil {
+		if err := stranger(u.pat, hits, f.values); err != nil {
+			return nil, err
+		}
+	}
+	for g := range f.groups {
+		for len(f.groups[g].fields) < len(f.values) {
+			f.groups[g].fields = append(f.groups[g].fields, -1)
+		}
+	}
+	f.missing()
+	return f, nil
+}
+
+// hit is a header that fits the pattern.
+type hit struct {
+	field   int
+	header  string
+	labels  []string
+	measure string
+}
+
+// stranger finds a header that shares neither its measure nor its labels with any other.
+func stranger(pat *pattern.Pattern, hits []hit, measures []string) error {
+	byMeasure, byLabels := map[string]int{}, map[string]int{}
+	for _, h := range hits {
+		byMeasure[h.measure]++
+		byLabels[strings.Join(h.labels, "\x00")]++
+	}
+	for _, h := range hits {
+		if byMeasure[h.measure] > 1 || byLabels[strings.Join(h.labels, "\x00")] > 1 && len(h.labels) > 0 {
+			continue
+		}
+		var shared, fit []string
+		for _, m := range measures {
+			if m != h.measure {
+				shared = append(shared, m)
+			}
+		}
+		for _, o := range hits {
+			if o.field != h.field {
+				fit = append(fit, o.header)
+			}
+		}
+		e := diag.Dataf("%s fits %s, but no other header shares its measure %s or its labels: it seems to be no part of the family", diag.Quote(h.header), pat, diag.Quote(h.measure))
+		if len(shared) > 0 && !strings.ContainsAny(strings.Join(shared, ""), "{}|") {
+			e.Trying(strings.Replace(pat.String(), "{@}", "{@:"+strings.Join(shared, "|")+"}", 1))
+		} else {
+			e.Trying("name the measures: {@:a|b}")
+		}
+		if len(fit) > 0 && len(fit) <= 4 {
+			return e.Trying("--among '" + strings.Join(fit, ",") + "'")
+		}
+		return e.Trying("--among '!" + h.header + "'")
+	}
+	return nil
+}
+
+// missing notes the combinations that lack a field for one of the values.
+func (f *folding) missing() {
+	var lacking []string
+	for _, g := range f.groups {
+		for v, i := range g.fields {
+			if i < 0 {
+				lacking = append(lacking, strings.Join(append(slices.Clone(g.labels), f.values[v]), " "))
+			}
+		}
+	}
+	if len(lacking) > 0 {
+		f.notes = append(f.notes, fmt.Sprintf("no header for %s: blank there", diag.Names(lacking)))
+	}
+}
+
+// lookalike notes a kept field whose name looks like the folded ones.
+func (f *folding) lookalike(in *table.Schema, folded []int) {
+	shapes := map[string]bool{}
+	for _, i := range folded {
+		if s := shape(in.Name(i)); s != in.Name(i) {
+			shapes[s] = true
+		}
+	}
+	var alike []string
+	for _, i := range f.kept {
+		if s := shape(in.Name(i)); s != in.Name(i) && shapes[s] {
+			alike = append(alike, in.Name(i))
+		}
+	}
+	if len(alike) > 0 {
+		f.notes = append(f.notes, fmt.Sprintf("kept, though named like the folded fields: %s", diag.Names(alike)))
+	}
+}
+
+var months = []string{"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"}
+
+// shape is a name with its numbers and months masked, so that names of one family become equal.
+func shape(name string) string {
+	var b strings.Builder
+	word := func(c byte) byte {
+		switch {
+		case '0' <= c && c <= '9':
+			return '0'
+		case 'a' <= c|0x20 && c|0x20 <= 'z' || c >= 0x80:
+			return 'a'
+		}
+		return 0
+	}
+	for i := 0; i < len(name); {
+		j := i + 1
+		for k := word(name[i]); k != 0 && j < len(name) && word(name[j]) == k; j++ {
+		}
+		w := name[i:j]
+		switch {
+		case word(w[0]) == '0':
+			w = "\x00"
+		case len(w) >= 3 && slices.ContainsFunc(months, func(m string) bool {
+			l := strings.ToLower(w)
+			return m == l || m[:3] == l || l == "sept"
+		}):
+			w = "\x01"
+		}
+		b.WriteString(w)
+		i = j
+	}
+	return b.String()
+}
+
+// Counters of the tally.
+const (
+	blankGroups = 0 // rows not made because their cells are blank
+	goneRows    = 1 // input rows of which nothing was left
+)
+
+func (f *folding) tell(skip bool) func(*Tally) string {
+	return func(t *Tally) string {
+		combos := diag.Plural(int64(len(f.groups)), "combination")
+		if len(f.labels) == 1 {
+			combos = diag.Plural(int64(len(f.groups)), f.labels[0])
+		}
+		s := fmt.Sprintf("%s folded: %s x %s", diag.Plural(int64(f.wide), "field"), diag.Plural(t.In, "row"), combos)
+		if len(f.labels) > 1 {
+			s += " of " + strings.Join(f.labels, ", ")
+		}
+		if len(f.values) > 1 {
+			s += fmt.Sprintf(", %d measures", len(f.values))
+		}
+		if !skip {
+			return s
+		}
+		if len(f.values) > 1 {
+			s += fmt.Sprintf("; %s with only blanks left out", diag.Plural(t.Count[blankGroups], "combination"))
+		} else {
+			s += fmt.Sprintf("; %s left out", diag.Plural(t.Count[blankGroups], "blank cell"))
+		}
+		if n := t.Count[goneRows]; n > 0 {
+			s += fmt.Sprintf(", %s went out whole", diag.Plural(n, "row"))
+		}
+		return s
+	}
+}
+
+// unpivoter is the work of one worker.
+type unpivoter struct {
+	f      *folding
+	s      *Site
+	in     *table.Schema
+	per    int // input rows at a time
+	codes  []int32
+	ends   []int32
+	labels [][]string
+	skip   bool
+	dst    *table.Batch
+	flat   [][]string // cells of the columns that are not plain
+	gone   []int32
+	lines  []int32
+}
+
+func (w *unpivoter) run(src *table.Batch, emit func(*table.Batch) error) error {
+	if w.flat == nil {
+		w.flat = make([][]string, len(src.Cols))
+	}
+	cells := func(i int) []string {
+		c := &src.Cols[i]
+		var out []string
+		out, w.flat[i] = c.Flat(src.Rows, w.flat[i])
+		return out
+	}
+	for from := 0; from < src.Rows; from += w.per {
+		to := min(from+w.per, src.Rows)
+		var err error
+		if w.skip {
+			w.skipping(src, from, to, cells)
+		} else {
+			w.folding(src, from, to, cells)
+		}
+		if err = emit(w.dst); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// folding makes all rows of the input rows from one to another.
+func (w *unpivoter) folding(src *table.Batch, from, to int, cells func(int) []string) {
+	f, dst := w.f, w.dst
+	n, each := to-from, len(f.groups)
+	dst.Shape(len(f.kept) + len(f.labels) + len(f.values))
+	dst.Rows = n * each
+	for i, k := range f.kept {
+		dst.Cols[i].ShareRuns(cells(k)[from:to], w.ends[:n], src.Cols[k].Lacks)
+	}
+	for i, values := range w.labels {
+		dst.Cols[len(f.kept)+i].ShareCodes(values, w.codes[:n*each], 0)
+	}
+	filled := 0
+	for v := range f.values {
+		col := &dst.Cols[len(f.kept)+len(f.labels)+v]
+		out := col.Make(n * each)
+		lacks := table.LacksAll
+		wide := make([][]string, each)
+		for g := range f.groups {
+			if i := f.groups[g].fields[v]; i >= 0 {
+				wide[g] = cells(i)[from:to]
+				lacks &= src.Cols[i].Lacks
+				filled += src.Cols[i].FilledBetween(from, to)
+			}
+		}
+		weave(out, wide, n)
+		col.Lacks = lacks
+		w.s.Tally.FilledOut += int64(col.Filled(n * each))
+	}
+	w.s.Tally.FilledIn += int64(filled)
+	w.s.Tally.Made += int64(n * (each - 1))
+	origin := src.Origin.From(from, to)
+	dst.Origin.Repeat(&origin, each, n)
+}
+
+// weave takes a cell of each column in turn; a nil column is blank.
+func weave(out []string, wide [][]string, rows int) {
+	k := 0
+	for r := range rows {
+		for _, col := range wide {
+			if col == nil {
+				out[k] = ""
+			} else {
+				out[k] = col[r]
+			}
+			k++
+		}
+	}
+}
+
+// skipping makes the rows that are not blank.
+func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []string) {
+	f, dst := w.f, w.dst
+	each, most := len(f.groups), (to-from)*len(f.groups)
+	dst.Shape(len(f.kept) + len(f.labels) + len(f.values))
+	kept := make([][]string, len(f.kept))
+	runs, ends := make([][]string, len(f.kept)), make([][]int32, len(f.kept))
+	for i, k := range f.kept {
+		kept[i] = cells(k)
+		runs[i], ends[i] = dst.Cols[i].MakeRuns(to - from)
+		dst.Cols[i].Lacks = src.Cols[k].Lacks
+	}
+	codes := make([][]int32, len(f.labels))
+	for i, values := range w.labels {
+		codes[i] = dst.Cols[len(f.kept)+i].MakeCodes(values, most)
+	}
+	out := make([][]string, len(f.values))
+	wide := make([][][]string, len(f.values))
+	for v := range f.values {
+		col := &dst.Cols[len(f.kept)+len(f.labels)+v]
+		out[v] = col.Make(most)
+		lacks := table.LacksAll
+		wide[v] = make([][]string, each)
+		for g := range f.groups {
+			if i := f.groups[g].fields[v]; i >= 0 {
+				wide[v][g] = cells(i)
+				lacks &= src.Cols[i].Lacks
+				w.s.Tally.FilledIn += int64(src.Cols[i].FilledBetween(from, to))
+			}
+		}
+		col.Lacks = lacks
+	}
+	n, run := 0, 0
+	w.lines = w.lines[:0]
+	w.gone = w.gone[:0]
+	tally := &w.s.Tally
+	for r := from; r < to; r++ {
+		before := n
+		for g := range each {
+			blank := true
+			for v := range wide {
+				if c := wide[v][g]; c != nil && c[r] != "" {
+					blank = false
+					break
+				}
+			}
+			if blank {
+				tally.Count[blankGroups]++
+				continue
+			}
+			for v := range wide {
+				s := ""
+				if c := wide[v][g]; c != nil {
+					s = c[r]
+				}
+				out[v][n] = s
+			}
+			for i := range codes {
+				codes[i][n] = int32(g)
+			}
+			w.lines = append(w.lines, int32(r))
+			n++
+		}
+		if n == before {
+			w.gone = append(w.gone, int32(r))
+			continue
+		}
+		tally.Made += int64(n - before - 1)
+		for i := range runs {
+			runs[i][run], ends[i][run] = kept[i][r], int32(n)
+		}
+		run++
+	}
+	tally.Count[goneRows] += int64(len(w.gone))
+	w.s.Leave(w.in, src, w.gone)
+	for i := range runs {
+		dst.Cols[i].Cells, dst.Cols[i].Ends = runs[i][:run], ends[i][:run]
+	}
+	for i := range codes {
+		dst.Cols[len(f.kept)+i].Codes = codes[i][:n]
+	}
+	for v := range out {
+		col := &dst.Cols[len(f.kept)+len(f.labels)+v]
+		col.Cells = out[v][:n]
+		tally.FilledOut += int64(col.Filled(n))
+	}
+	dst.Rows = n
+	dst.Origin.Derive(&src.Origin, w.lines)
+}

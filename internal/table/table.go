@@ -1,0 +1,483 @@
+// Package table holds the table that flows through the program: its fields
+// ([Schema]), its columns and the batches of rows. It reads and writes
+// nothing, and imports nothing of ours.
+//
+// A cell is a string. It usually views the chunk of text it was read from:
+// chunks are written once and never reused, so a cell may be kept for as long
+// as wanted; who keeps few cells of a chunk for long clones them. The arrays
+// around the cells are pooled and do not outlive their batch.
+package table
+
+import (
+	"slices"
+	"sync"
+)
+
+// Schema names the fields of a table, each name once. It is immutable and
+// safe to share.
+type Schema struct {
+	names []string
+	at    map[string]int
+}
+
+// NewSchema makes a schema; it keeps names. Of equal names the first is found by [Schema.Index].
+func NewSchema(names []string) *Schema {
+	s := &Schema{names: names, at: make(map[string]int, len(names))}
+	for i, n := range names {
+		if _, ok := s.at[n]; !ok {
+			s.at[n] = i
+		}
+	}
+	return s
+}
+
+// Len is the number of fields.
+func (s *Schema) Len() int { return len(s.names) }
+
+// Name is the name of field i.
+func (s *Schema) Name(i int) string { return s.names[i] }
+
+// Names lists the names in order; the caller must not change it.
+func (s *Schema) Names() []string { return s.names }
+
+// Index finds a field by its exact name.
+func (s *Schema) Index(name string) (int, bool) {
+	i, ok := s.at[name]
+	return i, ok
+}
+
+// Lacks tells which characters are known not to stand in any cell of a
+// column, so that a writer need not look for them.
+type Lacks uint8
+
+// The characters a column may be known to lack.
+const (
+	LacksBreaks Lacks = 1 << iota // quotes, carriage returns and line feeds
+	LacksComma
+	LacksSemicolon
+	LacksTab
+	LacksBar
+
+	LacksAll Lacks = 1<<iota - 1
+)
+
+// LacksDelimiter is the mark for a delimiter; 0 where there is none for it.
+func LacksDelimiter(c byte) Lacks {
+	switch c {
+	case ',':
+		return LacksComma
+	case ';':
+		return LacksSemicolon
+	case '\t':
+		return LacksTab
+	case '|':
+		return LacksBar
+	}
+	return 0
+}
+
+// Kind tells how a column holds its cells.
+type Kind uint8
+
+// The kinds of column.
+const (
+	Plain Kind = iota // Cells has a cell a row
+	Runs              // Cells[i] stands in the rows below Ends[i] that Cells[i-1] does not reach
+	Coded             // row r holds Cells[Codes[r]]
+)
+
+// Column is the cells of one field in one batch. Its slices may belong to it
+// or be lent by another batch of the same worker or shared for ever; they are
+// read only except right after [Column.Make] and its like.
+type Column struct {
+	Kind  Kind
+	Lacks Lacks
+	Cells []string
+	Ends  []int32
+	Codes []int32
+
+	cells   []string // own array behind Cells, kept for reuse
+	ints    []int32  // own array behind Ends or Codes
+	foreign uint8    // which of the slices are lent
+}
+
+const (
+	lentCells uint8 = 1 << iota
+	lentInts
+)
+
+// Make gives the column n plain cells of its own, their contents undefined.
+func (c *Column) Make(n int) []string {
+	c.Kind, c.Ends, c.Codes, c.foreign, c.Lacks = Plain, nil, nil, 0, 0
+	c.cells = sized(c.cells, n)
+	c.Cells = c.cells
+	return c.Cells
+}
+
+// MakeRuns gives the column n runs of its own, their contents undefined.
+func (c *Column) MakeRuns(n int) ([]string, []int32) {
+	cells := c.Make(n)
+	c.ints = sized(c.ints, n)
+	c.Kind, c.Ends = Runs, c.ints
+	return cells, c.Ends
+}
+
+// MakeCodes gives the column codes of its own for n rows over shared values.
+func (c *Column) MakeCodes(values []string, n int) []int32 {
+	c.ints = sized(c.ints, n)
+	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks = Coded, values, nil, c.ints, lentCells, 0
+	return c.Codes
+}
+
+// SetConstant makes all n rows hold one value.
+func (c *Column) SetConstant(value string, n int) {
+	if n == 0 {
+		c.Make(0)
+		return
+	}
+	cells, ends := c.MakeRuns(1)
+	cells[0], ends[0] = value, int32(n)
+	if value == "" {
+		c.Lacks = LacksAll
+	}
+}
+
+// ShareRuns makes the column runs over slices that belong to others.
+func (c *Column) ShareRuns(cells []string, ends []int32, lacks Lacks) {
+	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks = Runs, cells, ends, nil, lentCells|lentInts, lacks
+}
+
+// ShareCodes makes the column codes over slices that belong to others.
+func (c *Column) ShareCodes(values []string, codes []int32, lacks Lacks) {
+	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks = Coded, values, nil, codes, lentCells|lentInts, lacks
+}
+
+// Borrow makes the column the same as src, without copying.
+func (c *Column) Borrow(src *Column) {
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Lacks = src.Kind, src.Cells, src.Ends, src.Codes, src.Lacks
+	c.foreign = lentCells | lentInts
+}
+
+// Own copies what is lent, so that the column depends on nobody.
+func (c *Column) Own() {
+	if c.foreign&lentCells != 0 {
+		c.cells = append(c.cells[:0], c.Cells...)
+		c.Cells = c.cells
+	}
+	if c.foreign&lentInts != 0 {
+		c.ints = append(append(c.ints[:0], c.Ends...), c.Codes...)
+		switch c.Kind {
+		case Runs:
+			c.Ends = c.ints
+		case Coded:
+			c.Codes = c.ints
+		}
+	}
+	c.foreign = 0
+}
+
+// At is the cell of a row. A loop over many rows uses [Column.Flat].
+func (c *Column) At(row int) string {
+	switch c.Kind {
+	case Runs:
+		i, _ := slices.BinarySearchFunc(c.Ends, int32(row), func(end, row int32) int {
+			if end <= row {
+				return -1
+			}
+			return 1
+		})
+		return c.Cells[i]
+	case Coded:
+		return c.Cells[c.Codes[row]]
+	}
+	return c.Cells[row]
+}
+
+// Flat gives the cells of n rows, a cell a row: the column's own where it is
+// plain, else written into scratch, which is returned grown in the second place.
+func (c *Column) Flat(n int, scratch []string) (cells, grown []string) {
+	switch c.Kind {
+	case Runs:
+		scratch = sized(scratch, n)
+		row := int32(0)
+		for i, end := range c.Ends {
+			v := c.Cells[i]
+			for ; row < end; row++ {
+				scratch[row] = v
+			}
+		}
+		return scratch, scratch
+	case Coded:
+		scratch = sized(scratch, n)
+		for i, code := range c.Codes[:n] {
+			scratch[i] = c.Cells[code]
+		}
+		return scratch, scratch
+	}
+	return c.Cells[:n], scratch
+}
+
+// Flatten makes the column plain, with cells of its own that may be changed.
+func (c *Column) Flatten(n int) []string {
+	if c.Kind == Plain && c.foreign == 0 {
+		return c.Cells
+	}
+	lacks := c.Lacks
+	cells, _ := c.Flat(n, nil)
+	if c.Kind == Plain {
+		cells = slices.Clone(cells)
+	}
+	c.cells = cells
+	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks = Plain, c.cells, nil, nil, 0, lacks
+	return c.Cells
+}
+
+// Gather makes the column the given rows of src, in rising order.
+func (c *Column) Gather(src *Column, rows []int32) {
+	switch src.Kind {
+	case Coded:
+		codes := c.MakeCodes(src.Cells, len(rows))
+		for i, r := range rows {
+			codes[i] = src.Codes[r]
+		}
+	case Runs:
+		cells, ends := c.MakeRuns(len(src.Ends))
+		n, run := 0, 0
+		for i, r := range rows {
+			for src.Ends[run] <= r {
+				run++
+			}
+			if n == 0 || cells[n-1] != src.Cells[run] {
+				cells[n] = src.Cells[run]
+				n++
+			}
+			ends[n-1] = int32(i + 1)
+		}
+		c.Cells, c.Ends = cells[:n], ends[:n]
+	default:
+		cells := c.Make(len(rows))
+		for i, r := range rows {
+			cells[i] = src.Cells[r]
+		}
+	}
+	c.Lacks = src.Lacks
+}
+
+// Filled counts the cells of n rows that are not blank.
+func (c *Column) Filled(n int) int {
+	sum := 0
+	switch c.Kind {
+	case Runs:
+		last := int32(0)
+		for i, end := range c.Ends {
+			if c.Cells[i] != "" {
+				sum += int(end - last)
+			}
+			last = end
+		}
+	case Coded:
+		for _, code := range c.Codes[:n] {
+			if c.Cells[code] != "" {
+				sum++
+			}
+		}
+	default:
+		for _, s := range c.Cells[:n] {
+			if len(s) != 0 {
+				sum++
+			}
+		}
+	}
+	return sum
+}
+
+// Origin tells where the rows of a batch came from: the number of the input
+// and the physical line of each row.
+type Origin struct {
+	File  int
+	Line  int     // of the first row; 0: not known
+	Each  int     // rows made of each source row, at least 1
+	Lines []int32 // line of each row less Line; nil: the rows stand on consecutive lines
+	Sheet string
+}
+
+// LineOf is the line of a row, 0 where it is not known.
+func (o *Origin) LineOf(row int) int {
+	switch {
+	case o.Line == 0:
+		return 0
+	case o.Lines != nil:
+		return o.Line + int(o.Lines[row])
+	case o.Each > 1:
+		return o.Line + row/o.Each
+	}
+	return o.Line + row
+}
+
+// Derive makes the origin that of rows taken from src: row i of the new batch was row rows[i].
+func (o *Origin) Derive(src *Origin, rows []int32) {
+	o.File, o.Line, o.Sheet, o.Each = src.File, src.Line, src.Sheet, 1
+	o.Lines = sized(o.Lines, len(rows))
+	if src.Line == 0 {
+		o.Lines = nil
+		return
+	}
+	for i, r := range rows {
+		o.Lines[i] = int32(src.LineOf(int(r)) - src.Line)
+	}
+}
+
+// Repeat makes the origin that of each rows made of every row of src.
+func (o *Origin) Repeat(src *Origin, each, rows int) {
+	o.File, o.Line, o.Sheet, o.Each = src.File, src.Line, src.Sheet, each
+	if src.Lines == nil && src.Each <= 1 || src.Line == 0 {
+		o.Lines = nil
+		return
+	}
+	o.Lines = sized(o.Lines, rows*each)
+	for r := range rows {
+		line := int32(src.LineOf(r) - src.Line)
+		for k := range each {
+			o.Lines[r*each+k] = line
+		}
+	}
+}
+
+// Batch is consecutive rows of a table.
+type Batch struct {
+	Rows   int
+	Cols   []Column
+	Origin Origin
+}
+
+// Shape readies the batch for a number of columns, keeping the arrays it has.
+func (b *Batch) Shape(cols int) {
+	b.Rows = 0
+	if cap(b.Cols) < cols {
+		b.Cols = append(b.Cols[:cap(b.Cols)], make([]Column, cols-cap(b.Cols))...)
+	}
+	b.Cols = b.Cols[:cols]
+}
+
+// Own makes the batch depend on no other.
+func (b *Batch) Own() {
+	for i := range b.Cols {
+		b.Cols[i].Own()
+	}
+	b.Origin.Lines = slices.Clone(b.Origin.Lines)
+}
+
+// Row appends the cells of a row to dst.
+func (b *Batch) Row(row int, dst []string) []string {
+	for i := range b.Cols {
+		dst = append(dst, b.Cols[i].At(row))
+	}
+	return dst
+}
+
+// Truncate keeps the first n rows.
+func (b *Batch) Truncate(n int) {
+	if n >= b.Rows {
+		return
+	}
+	for i := range b.Cols {
+		c := &b.Cols[i]
+		switch c.Kind {
+		case Coded:
+			c.Codes = c.Codes[:n]
+		case Runs:
+			k := 0
+			for k < len(c.Ends) && int(c.Ends[k]) < n {
+				k++
+			}
+			if n == 0 {
+				c.Cells, c.Ends = c.Cells[:0], c.Ends[:0]
+				continue
+			}
+			c.Own()
+			c.Cells, c.Ends = c.Cells[:k+1], c.Ends[:k+1]
+			c.Ends[k] = int32(n)
+		default:
+			c.Cells = c.Cells[:n]
+		}
+	}
+	if b.Origin.Lines != nil {
+		b.Origin.Lines = b.Origin.Lines[:n]
+	}
+	b.Rows = n
+}
+
+var pool = sync.Pool{New: func() any { return new(Batch) }}
+
+// Get gives an empty batch, with arrays of an earlier one to reuse.
+func Get() *Batch { return pool.Get().(*Batch) }
+
+// Put takes a batch back; nobody may hold it any more.
+func Put(b *Batch) {
+	const most = 1 << 22 // bytes in cell headers; larger ones are left to the collector
+	size := 0
+	for i := range b.Cols {
+		size += cap(b.Cols[i].cells) * 16
+	}
+	if size > most {
+		return
+	}
+	b.Shape(len(b.Cols))
+	pool.Put(b)
+}
+
+// Take moves the contents of src into a batch of the pool and leaves src empty.
+func Take(src *Batch) *Batch {
+	b := Get()
+	*b, *src = *src, *b
+	b.Own()
+	src.Shape(0)
+	return b
+}
+
+// sized gives a slice of n elements, of a's array where it is large enough.
+func sized[T any](a []T, n int) []T {
+	if cap(a) < n {
+		return make([]T, n, n+n/8)
+	}
+	return a[:n]
+}
+
+// FilledBetween counts the cells that are not blank in the rows from one up to another.
+func (c *Column) FilledBetween(from, to int) int {
+	if c.Kind == Plain {
+		sum := 0
+		for _, s := range c.Cells[from:to] {
+			if len(s) != 0 {
+				sum++
+			}
+		}
+		return sum
+	}
+	sum := 0
+	for r := from; r < to; r++ {
+		if c.At(r) != "" {
+			sum++
+		}
+	}
+	return sum
+}
+
+// From is the origin of the rows from one up to another.
+func (o *Origin) From(from, to int) Origin {
+	part := *o
+	switch {
+	case from == 0 || o.Line == 0:
+	case o.Lines != nil:
+		part.Lines = o.Lines[from:to]
+	case o.Each > 1:
+		part.Lines = make([]int32, to-from)
+		for r := range part.Lines {
+			part.Lines[r] = int32((from + r) / o.Each)
+		}
+		part.Each = 1
+	default:
+		part.Line += from
+	}
+	return part
+}
