@@ -9,7 +9,6 @@ import (
 	"io"
 	"os"
 	"os/signal"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"syscall"
@@ -35,9 +34,6 @@ type Streams struct {
 
 // Main runs the program and gives its exit status.
 func Main(args []string, s Streams) int {
-	// A table's cells hang on chunks that are dropped as fast as they are
-	// read: with the usual small heap the collector would run hundreds of times a second.
-	debug.SetGCPercent(300)
 	signal.Ignore(syscall.SIGPIPE)
 	ctx, cancel := context.WithCancelCause(context.Background())
 	defer cancel(nil)

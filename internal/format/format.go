@@ -105,6 +105,8 @@ type Source interface {
 	Inputs() []*Input
 	Next() (Chunk, error) // io.EOF after the last
 	Parser() Parser
+	// Recycle takes back a chunk of which nobody holds a cell any more.
+	Recycle(c Chunk)
 	Close() error
 }
 

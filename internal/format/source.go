@@ -176,6 +176,8 @@ func (s *files) Next() (Chunk, error) {
 	return Chunk{}, io.EOF
 }
 
+func (s *files) Recycle(c Chunk) { s.files[c.file].split.Recycle(c.text) }
+
 func (s *files) Close() error {
 	var first error
 	for _, f := range s.files {
@@ -279,7 +281,7 @@ func (p *fileParser) rearrange(dst, src *table.Batch, f *textFile) {
 // markers makes cells that hold a marker for blank truly blank.
 func (p *fileParser) markers(b *table.Batch) {
 	for i := range b.Cols {
-		cells := b.Cols[i].Cells
+		cells := b.Cols[i].Flatten(b.Rows)
 		for r, s := range cells {
 			if len(s) <= p.longest && s != "" && p.blank[s] {
 				cells[r] = ""

@@ -198,6 +198,8 @@ type worker struct {
 	buf    *[]byte
 	aside  []*step.Row
 	out    chan piece
+
+	recycle bool // the text of a chunk may be overwritten when it is done
 }
 
 func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound, schema *table.Schema) {
@@ -207,6 +209,10 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 	}
 	if x.encoding != nil {
 		w.encode = x.encoding.Worker()
+	}
+	w.recycle = x.source != nil && x.encoding != nil && !x.setAside
+	for _, b := range bound {
+		w.recycle = w.recycle && b.Passing
 	}
 	w.entry = w.leave
 	for i := len(bound) - 1; i >= 0; i-- {
@@ -266,8 +272,11 @@ func (w *worker) do(j *job) error {
 		}
 	}
 	err := w.entry(b)
-	if j.in.batch != nil {
+	switch {
+	case j.in.batch != nil:
 		table.Put(b)
+	case w.recycle:
+		w.x.source.Recycle(j.in.chunk)
 	}
 	if err == nil {
 		err = fault

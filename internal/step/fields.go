@@ -43,8 +43,9 @@ func (f *Fields) Bind(in *table.Schema) (*Bound, error) {
 	}
 	dropped := in.Len() - len(picked)
 	return &Bound{
-		Schema: table.NewSchema(namesOf(in, picked)),
-		New:    func(*Site) MapFunc { return pick(picked) },
+		Schema:  table.NewSchema(namesOf(in, picked)),
+		Passing: true,
+		New:     func(*Site) MapFunc { return pick(picked) },
 		Tell: func(*Tally) string {
 			if dropped == 0 {
 				return "fields put in order"

@@ -111,7 +111,7 @@ func (f *fillRow) Bind(in *table.Schema) (*Bound, error) {
 		return nil, diag.Dataf("%s is the first field: it has no left neighbour", diag.Quote(in.Name(0))).Trying("leave it out of the selection: fill '…' --right")
 	}
 	lacks := table.Lacks(0) // nothing is known of the value
-	return &Bound{Schema: in, Tell: tellFill, New: func(s *Site) MapFunc {
+	return &Bound{Schema: in, Tell: tellFill, Passing: true, New: func(s *Site) MapFunc {
 		dst := table.Get()
 		return func(src *table.Batch, emit func(*table.Batch) error) error {
 			dst.Shape(len(src.Cols))

@@ -186,10 +186,11 @@ func (r *Rename) Bind(in *table.Schema) (*Bound, error) {
 		}
 	}
 	return &Bound{
-		Schema: schema,
-		Notes:  notes,
-		New:    func(*Site) MapFunc { return through },
-		Tell:   func(*Tally) string { return fmt.Sprintf("%s renamed", diag.Plural(changed, "field")) },
+		Schema:  schema,
+		Notes:   notes,
+		Passing: true,
+		New:     func(*Site) MapFunc { return through },
+		Tell:    func(*Tally) string { return fmt.Sprintf("%s renamed", diag.Plural(changed, "field")) },
 	}, nil
 }
 

@@ -44,6 +44,9 @@ type Bound struct {
 	// returns an error it emits the rows before the one in error.
 	New   func(s *Site) MapFunc
 	Notes []string
+	// Passing promises that no cell is kept beyond the emit it left with, so
+	// that the text it views may be overwritten then.
+	Passing bool
 	// Tell says for the account what became of the rows, given the whole tally; nil: nothing to tell.
 	Tell func(t *Tally) string
 }

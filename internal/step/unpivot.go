@@ -182,7 +182,7 @@ func (u *Unpivot) Bind(in *table.Schema) (*Bound, error) {
 	for i := range ends {
 		ends[i] = int32((i + 1) * each)
 	}
-	return &Bound{Schema: schema, Notes: f.notes, Tell: f.tell(u.SkipBlank), New: func(s *Site) MapFunc {
+	return &Bound{Schema: schema, Notes: f.notes, Passing: true, Tell: f.tell(u.SkipBlank), New: func(s *Site) MapFunc {
 		w := &unpivoter{f: f, s: s, in: in, per: per, codes: codes, ends: ends, skip: u.SkipBlank, dst: table.Get()}
 		w.labels = make([][]string, len(f.labels))
 		for i := range f.labels {
@@ -526,7 +526,7 @@ func (w *unpivoter) folding(src *table.Batch, from, to int, cells func(int) []st
 	dst.Shape(len(f.kept) + len(f.labels) + len(f.values))
 	dst.Rows = n * each
 	for i, k := range f.kept {
-		dst.Cols[i].ShareRuns(cells(k)[from:to], w.ends[:n], src.Cols[k].Lacks)
+		dst.Cols[i].ShareRuns(cells(k)[from:to], w.ends[:n], src.Cols[k].Lacks, plainSeat(&src.Cols[k]))
 	}
 	for i, values := range w.labels {
 		dst.Cols[len(f.kept)+i].ShareCodes(values, w.codes[:n*each], 0)
@@ -541,10 +541,9 @@ func (w *unpivoter) folding(src *table.Batch, from, to int, cells func(int) []st
 			if i := f.groups[g].fields[v]; i >= 0 {
 				wide[g] = cells(i)[from:to]
 				lacks &= src.Cols[i].Lacks
-				filled += src.Cols[i].FilledBetween(from, to)
 			}
 		}
-		weave(out, wide, n)
+		filled += weave(out, wide, n)
 		col.Lacks = lacks
 		w.s.Tally.FilledOut += int64(col.Filled(n * each))
 	}
@@ -554,19 +553,39 @@ func (w *unpivoter) folding(src *table.Batch, from, to int, cells func(int) []st
 	dst.Origin.Repeat(&origin, each, n)
 }
 
-// weave takes a cell of each column in turn; a nil column is blank.
-func weave(out []string, wide [][]string, rows int) {
-	k := 0
-	for r := range rows {
-		for _, col := range wide {
+// plainSeat is the seat of a column whose cells are taken row by row.
+func plainSeat(c *table.Column) int32 {
+	if c.Kind == table.Plain {
+		return c.Seat
+	}
+	return 0
+}
+
+// weave takes a cell of each column in turn, a nil column being blank, and
+// counts those that are not blank. It goes by tiles of a few rows, so that
+// both sides stay in the nearest cache.
+func weave(out []string, wide [][]string, rows int) (filled int) {
+	const tile = 8
+	each := len(wide)
+	for from := 0; from < rows; from += tile {
+		to := min(from+tile, rows)
+		for g, col := range wide {
+			k := from*each + g
 			if col == nil {
-				out[k] = ""
-			} else {
-				out[k] = col[r]
+				for range to - from {
+					out[k] = ""
+					k += each
+				}
+				continue
 			}
-			k++
+			for _, s := range col[from:to] {
+				out[k] = s
+				filled += 1 - int(uint64(len(s)-1)>>63)
+				k += each
+			}
 		}
 	}
+	return filled
 }
 
 // skipping makes the rows that are not blank.
@@ -579,7 +598,7 @@ func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []s
 	for i, k := range f.kept {
 		kept[i] = cells(k)
 		runs[i], ends[i] = dst.Cols[i].MakeRuns(to - from)
-		dst.Cols[i].Lacks = src.Cols[k].Lacks
+		dst.Cols[i].Lacks, dst.Cols[i].Seat = src.Cols[k].Lacks, plainSeat(&src.Cols[k])
 	}
 	codes := make([][]int32, len(f.labels))
 	for i, values := range w.labels {

@@ -95,6 +95,9 @@ type Column struct {
 	Cells []string
 	Ends  []int32
 	Codes []int32
+	// Seat is where the cells stand in the text they were read from, counted
+	// from 1: in every row, one delimiter parts a cell from the one of the next seat. 0: not known.
+	Seat int32
 
 	cells   []string // own array behind Cells, kept for reuse
 	ints    []int32  // own array behind Ends or Codes
@@ -108,7 +111,7 @@ const (
 
 // Make gives the column n plain cells of its own, their contents undefined.
 func (c *Column) Make(n int) []string {
-	c.Kind, c.Ends, c.Codes, c.foreign, c.Lacks = Plain, nil, nil, 0, 0
+	c.Kind, c.Ends, c.Codes, c.foreign, c.Lacks, c.Seat = Plain, nil, nil, 0, 0, 0
 	c.cells = sized(c.cells, n)
 	c.Cells = c.cells
 	return c.Cells
@@ -125,7 +128,7 @@ func (c *Column) MakeRuns(n int) ([]string, []int32) {
 // MakeCodes gives the column codes of its own for n rows over shared values.
 func (c *Column) MakeCodes(values []string, n int) []int32 {
 	c.ints = sized(c.ints, n)
-	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks = Coded, values, nil, c.ints, lentCells, 0
+	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks, c.Seat = Coded, values, nil, c.ints, lentCells, 0, 0
 	return c.Codes
 }
 
@@ -142,19 +145,20 @@ func (c *Column) SetConstant(value string, n int) {
 	}
 }
 
-// ShareRuns makes the column runs over slices that belong to others.
-func (c *Column) ShareRuns(cells []string, ends []int32, lacks Lacks) {
-	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks = Runs, cells, ends, nil, lentCells|lentInts, lacks
+// ShareRuns makes the column runs over slices that belong to others, the cells
+// being those of a column of some seat.
+func (c *Column) ShareRuns(cells []string, ends []int32, lacks Lacks, seat int32) {
+	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks, c.Seat = Runs, cells, ends, nil, lentCells|lentInts, lacks, seat
 }
 
 // ShareCodes makes the column codes over slices that belong to others.
 func (c *Column) ShareCodes(values []string, codes []int32, lacks Lacks) {
-	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks = Coded, values, nil, codes, lentCells|lentInts, lacks
+	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks, c.Seat = Coded, values, nil, codes, lentCells|lentInts, lacks, 0
 }
 
 // Borrow makes the column the same as src, without copying.
 func (c *Column) Borrow(src *Column) {
-	c.Kind, c.Cells, c.Ends, c.Codes, c.Lacks = src.Kind, src.Cells, src.Ends, src.Codes, src.Lacks
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Lacks, c.Seat = src.Kind, src.Cells, src.Ends, src.Codes, src.Lacks, src.Seat
 	c.foreign = lentCells | lentInts
 }
 
@@ -219,6 +223,7 @@ func (c *Column) Flat(n int, scratch []string) (cells, grown []string) {
 
 // Flatten makes the column plain, with cells of its own that may be changed.
 func (c *Column) Flatten(n int) []string {
+	c.Seat = 0
 	if c.Kind == Plain && c.foreign == 0 {
 		return c.Cells
 	}
@@ -261,6 +266,9 @@ func (c *Column) Gather(src *Column, rows []int32) {
 		}
 	}
 	c.Lacks = src.Lacks
+	if src.Kind == Plain {
+		c.Seat = src.Seat
+	}
 }
 
 // Filled counts the cells of n rows that are not blank.
@@ -283,9 +291,7 @@ func (c *Column) Filled(n int) int {
 		}
 	default:
 		for _, s := range c.Cells[:n] {
-			if len(s) != 0 {
-				sum++
-			}
+			sum += 1 - int(uint64(len(s)-1)>>63) // 1 but for a blank, without a branch
 		}
 	}
 	return sum
@@ -446,13 +452,8 @@ func sized[T any](a []T, n int) []T {
 // FilledBetween counts the cells that are not blank in the rows from one up to another.
 func (c *Column) FilledBetween(from, to int) int {
 	if c.Kind == Plain {
-		sum := 0
-		for _, s := range c.Cells[from:to] {
-			if len(s) != 0 {
-				sum++
-			}
-		}
-		return sum
+		part := Column{Cells: c.Cells[from:to]}
+		return part.Filled(to - from)
 	}
 	sum := 0
 	for r := from; r < to; r++ {

@@ -21,6 +21,7 @@ type Encoder struct {
 	special [256]bool // bytes that call for quotes
 	lacks   table.Lacks
 	parts   []part
+	labels  []string // of woven
 }
 
 // part is neighbouring columns that are written together.
@@ -33,6 +34,7 @@ type part struct {
 	text  []byte // of the current run, or of all codes one after another
 	offs  []int32
 	cells []string
+	last  []string // cells up to which the text is taken as it was read, those of one row with the delimiters between
 	codes []int32
 	after string
 }
@@ -112,8 +114,8 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 		return dst
 	}
 	parts := e.parts
-	if len(parts) == 3 && parts[0].kind == table.Runs && parts[1].kind == table.Coded && parts[2].kind == table.Plain && parts[2].clean {
-		return e.unpivoted(dst, b.Rows)
+	if len(parts) == 3 && !e.style.CRLF && parts[0].kind == table.Runs && parts[1].kind == table.Coded && parts[2].kind == table.Plain && parts[2].clean {
+		return e.woven(dst, b.Rows)
 	}
 	for row := range int32(b.Rows) {
 		for i := range parts {
@@ -130,9 +132,12 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 				dst = append(dst, p.text[p.offs[code]:p.offs[code+1]]...)
 				continue
 			}
-			if p.clean {
+			switch {
+			case p.last != nil:
+				dst = append(dst, between(p.cells[row], p.last[row])...)
+			case p.clean:
 				dst = append(dst, p.cells[row]...)
-			} else {
+			default:
 				dst = e.cell(dst, p.cells[row])
 			}
 			dst = append(dst, p.after...)
@@ -141,25 +146,10 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 	return dst
 }
 
-// unpivoted is the common outcome of an unpivot: runs, codes, plain cells.
-func (e *Encoder) unpivoted(dst []byte, rows int) []byte {
-	runs, codes, plain := &e.parts[0], &e.parts[1], &e.parts[2]
-	labels := unsafe.String(unsafe.SliceData(codes.text), len(codes.text))
-	for row := 0; row < rows; {
-		e.advance(runs)
-		kept := runs.text
-		until := min(int(runs.until), rows)
-		cells, which := plain.cells[row:until], codes.codes[row:until]
-		for i, s := range cells {
-			code := which[i]
-			dst = append(dst, kept...)
-			dst = append(dst, labels[codes.offs[code]:codes.offs[code+1]]...)
-			dst = append(dst, s...)
-			dst = append(dst, plain.after...)
-		}
-		row = until
-	}
-	return dst
+// between is the text from the one cell to the other, of later seat in the same row.
+func between(first, last string) string {
+	from, to := unsafe.StringData(first), unsafe.StringData(last)
+	return unsafe.String(from, int(uintptr(unsafe.Pointer(to))-uintptr(unsafe.Pointer(from)))+len(last))
 }
 
 // plan groups the columns into parts.
@@ -184,8 +174,11 @@ func (e *Encoder) plan(b *table.Batch) {
 		case table.Coded:
 			p.codes = c.Codes
 		default:
-			p.cells = c.Cells[:b.Rows]
+			p.cells, p.last = c.Cells[:b.Rows], nil
 			p.clean = e.clean(c)
+			if to = e.asRead(b.Cols, i); to > i+1 {
+				p.last = b.Cols[to-1].Cells
+			}
 		}
 		p.after = e.after(to == len(b.Cols))
 		if c.Kind == table.Coded {
@@ -198,6 +191,19 @@ func (e *Encoder) plan(b *table.Batch) {
 		i = to
 	}
 	e.parts = e.parts[:n]
+}
+
+// asRead finds the column up to which those from i on can be written as they
+// stood in the text they were read from.
+func (e *Encoder) asRead(cols []table.Column, i int) int {
+	to := i + 1
+	if cols[i].Seat == 0 || !e.clean(&cols[i]) {
+		return to
+	}
+	for to < len(cols) && cols[to].Kind == cols[i].Kind && cols[to].Seat == cols[to-1].Seat+1 && e.clean(&cols[to]) {
+		to++
+	}
+	return to
 }
 
 func (e *Encoder) clean(c *table.Column) bool {
@@ -215,9 +221,12 @@ func (e *Encoder) after(last bool) string {
 func (e *Encoder) advance(p *part) {
 	p.run++
 	p.text = p.text[:0]
-	for i := range p.cols {
+	for i := 0; i < len(p.cols); i++ {
 		c := &p.cols[i]
-		if e.clean(c) {
+		if to := e.asRead(p.cols, i); to > i+1 {
+			p.text = append(p.text, between(c.Cells[p.run], p.cols[to-1].Cells[p.run])...)
+			i = to - 1
+		} else if e.clean(c) {
 			p.text = append(p.text, c.Cells[p.run]...)
 		} else {
 			p.text = e.cell(p.text, c.Cells[p.run])

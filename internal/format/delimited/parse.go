@@ -42,6 +42,11 @@ type quotedCell struct {
 // NewParser makes a parser of rows with so many fields.
 func NewParser(d Dialect, fields int) *Parser { return &Parser{d: d, fields: fields} }
 
+// Whole makes a chunk of a text that is complete and begins on the given line.
+func Whole(data []byte, line int) Chunk {
+	return Chunk{Data: data, Line: line, quotes: bytes.Count(data, quote), feeds: bytes.Count(data, newline)}
+}
+
 // Parse fills dst with the rows of a chunk; its cells view the chunk, in which
 // doubled quotes are undone in place. The error is a *[Fault]; dst then
 // holds the rows before it.
@@ -89,26 +94,41 @@ func (p *Parser) fillRegular(data []byte, col *table.Column, f, n int) {
 	if n == 0 {
 		return
 	}
-	s := unsafe.String(&data[0], len(data))
 	k, stride := f, p.fields
 	seps := p.seps
 	start := uint32(0)
 	if f > 0 {
 		start = seps[f-1] + 1
 	}
-	cut := p.crs > 0 && f == stride-1
+	if data[len(data)-1] != '\n' || p.crs > 0 && f == stride-1 {
+		// The last cell may have nothing behind it, or a carriage return.
+		s := unsafe.String(&data[0], len(data))
+		for r := range cells {
+			end := seps[k]
+			if f == stride-1 && end > start && s[end-1] == '\r' {
+				cells[r] = s[start : end-1]
+				p.cut++
+			} else {
+				cells[r] = s[start:end]
+			}
+			k += stride
+			if r+1 < len(cells) {
+				start = seps[k-1] + 1
+			}
+		}
+		return
+	}
+	// Each cell has a separator behind it, so that also an empty one can point
+	// to where it stands, which slicing would not do.
+	base := unsafe.Pointer(unsafe.SliceData(data))
+	col.Seat = int32(f + 1)
 	for r := range cells {
-		end := seps[k]
-		if cut && end > start && s[end-1] == '\r' {
-			cells[r] = s[start : end-1]
-			p.cut++
-		} else {
-			cells[r] = s[start:end]
+		cells[r] = unsafe.String((*byte)(unsafe.Add(base, int(start))), int(seps[k]-start))
+		if k+stride > len(seps) {
+			break
 		}
 		k += stride
-		if r+1 < len(cells) {
-			start = seps[k-1] + 1
-		}
+		start = seps[k-1] + 1
 	}
 }
 
@@ -136,7 +156,7 @@ func (p *Parser) unquote(dst *table.Batch, rowOf func(cell int32) (row, field in
 		}
 		col := &dst.Cols[field]
 		col.Cells[row] = bare(col.Cells[row], q.escaped)
-		col.Lacks = 0
+		col.Lacks, col.Seat = 0, 0
 	}
 }
 
@@ -307,12 +327,15 @@ func zeros(w uint64) uint64 { return ^((w&low7 + low7) | w | low7) }
 func (p *Parser) scan(c Chunk) *Fault {
 	data := c.Data
 	p.seps, p.rows, p.quoted = p.seps[:0], p.rows[:0], p.quoted[:0]
-	p.crs, p.cut = bytes.Count(data, carriage), 0
+	p.crs, p.cut = 0, 0
+	if bytes.IndexByte(data, '\r') >= 0 {
+		p.crs = bytes.Count(data, carriage)
+	}
 	p.inner = false
 	var fault *Fault
 	high8 := uint64(0)
-	if p.d.NoQuotes || bytes.IndexByte(data, '"') < 0 {
-		high8 = p.scanPlain(data)
+	if p.d.NoQuotes || c.quotes == 0 {
+		high8 = p.scanPlain(data, c.feeds)
 	} else {
 		high8 = high
 		fault = p.scanQuoted(c)
@@ -390,42 +413,73 @@ func (p *Parser) faultAt(c Chunk, at int, kind FaultKind, text string) *Fault {
 	return &Fault{Line: c.Line + bytes.Count(data[:start], newline), Field: field, Cell: string(data[cell:end]), Kind: kind, Text: text}
 }
 
-// scanPlain finds the separators of text without quotes, eight bytes at a
-// time. It gives the bits of all bytes, or-ed.
-func (p *Parser) scanPlain(data []byte) uint64 {
-	delims, feeds := uint64(p.d.Delimiter)*ones, uint64('\n')*ones
-	seps, k := p.seps[:cap(p.seps)], 0
+// scanPlain finds the separators of text without quotes. It gives the bits of
+// all bytes, or-ed.
+func (p *Parser) scanPlain(data []byte, feeds int) uint64 {
+	p.seps = slices.Grow(p.seps[:0], feeds*p.fields+1024)
 	all := uint64(0)
-	i := 0
-	for ; i+8 <= len(data); i += 8 {
-		w := binary.LittleEndian.Uint64(data[i:])
-		all |= w
-		nl := zeros(w ^ feeds)
-		m := zeros(w^delims) | nl
-		if k+8 > len(seps) {
-			seps = slices.Grow(seps[:k], len(seps)+1024)
-			seps = seps[:cap(seps)]
-		}
-		if nl != 0 {
-			for t := nl; t != 0; t &= t - 1 {
-				low := t & -t
-				p.rows = append(p.rows, int32(k+bits.OnesCount64(m&(low|(low-1)))))
+	for i := 0; i < len(data); {
+		p.seps = slices.Grow(p.seps, 1024)
+		n, k, or := separators(data[i:], uint32(i), uint64(p.d.Delimiter)*ones, p.seps[len(p.seps):cap(p.seps)])
+		p.seps = p.seps[:len(p.seps)+k]
+		i, all = i+n, all|or
+		for j := 0; j < 8 && i < len(data) && (k == 0 || len(data)-i < 8); j++ {
+			all |= uint64(data[i])
+			if data[i] == p.d.Delimiter || data[i] == '\n' {
+				p.seps = append(p.seps, uint32(i))
 			}
-		}
-		for m != 0 {
-			seps[k] = uint32(i + bits.TrailingZeros64(m)>>3)
-			k++
-			m &= m - 1
+			i++
 		}
 	}
-	p.seps = seps[:k]
-	for ; i < len(data); i++ {
-		all |= uint64(data[i])
-		if data[i] == p.d.Delimiter || data[i] == '\n' {
-			p.separator(data, i)
+	// Where every fields-th separator is a line feed and there are no others, the rows are known.
+	if f := p.fields; feeds*f == len(p.seps) || data[len(data)-1] != '\n' && feeds == (len(p.seps)+1)/f {
+		for k := f - 1; k < len(p.seps) && data[p.seps[k]] == '\n'; k += f {
+			p.rows = append(p.rows, int32(k+1))
+		}
+		if len(p.rows) == feeds {
+			return all
+		}
+		p.rows = p.rows[:0]
+	}
+	for k, at := range p.seps {
+		if data[at] == '\n' {
+			p.rows = append(p.rows, int32(k+1))
 		}
 	}
 	return all
+}
+
+// separators stores where delimiters and line feeds stand, eight bytes at a
+// time, as long as there is room in to. It gives how many bytes it read, how
+// many it stored, and the bits of all bytes, or-ed. base is what data[0] counts as.
+//
+//go:noinline
+func separators(data []byte, base uint32, delims uint64, to []uint32) (read, stored int, all uint64) {
+	const feeds = '\n' * ones
+	k, i := 0, 0
+	out := unsafe.Pointer(unsafe.SliceData(to))
+	for ; i+8 <= len(data) && k+8 <= len(to); i += 8 {
+		w := binary.LittleEndian.Uint64(data[i:])
+		all |= w
+		// As zeros does it, for both at once.
+		x, y := w^delims, w^feeds
+		m := ^((x&low7 + low7 | x) & (y&low7 + low7 | y)) & high
+		// Two are stored whether they are there or not: how many there are
+		// can't be foretold, and a wrong guess costs more than the stores.
+		at := base + uint32(i)
+		next := m & (m - 1)
+		*(*[2]uint32)(unsafe.Add(out, 4*k)) = [2]uint32{at + uint32(bits.TrailingZeros64(m)>>3), at + uint32(bits.TrailingZeros64(next)>>3)}
+		n := int(m >> 7 * ones >> 56)
+		if n > 2 {
+			m = next
+			for j := k + 2; j < k+n; j++ {
+				m &= m - 1
+				to[j] = at + uint32(bits.TrailingZeros64(m)>>3)
+			}
+		}
+		k += n
+	}
+	return i, k, all
 }
 
 func (p *Parser) separator(data []byte, i int) {

@@ -11,6 +11,8 @@ type Chunk struct {
 	Data []byte // never written again by the splitter
 	Line int    // physical line of the first byte, from 1
 	Huge bool   // ends inside a row longer than MostRow; the last chunk
+
+	quotes, feeds int // how many there are
 }
 
 // Splitter cuts text into chunks. It serves one goroutine.
@@ -19,15 +21,39 @@ type Splitter struct {
 	d      Dialect
 	size   int
 	rest   []byte // read but not yet handed out
+	tail   []byte // own array behind rest: a row's beginning
 	line   int
 	done   bool
+	spare  chan []byte
 	failed error
 }
 
 // NewSplitter cuts head followed by what r holds into chunks of about size
 // bytes, the first of which begins on the given line. A nil r holds nothing.
 func NewSplitter(head []byte, r io.Reader, d Dialect, line, size int) *Splitter {
-	return &Splitter{r: r, d: d, size: size, rest: head, line: line, done: r == nil}
+	return &Splitter{r: r, d: d, size: size, rest: head, line: line, done: r == nil, spare: make(chan []byte, 16)}
+}
+
+// Recycle takes back the text of a chunk of which nobody holds a cell any more.
+// It may be called by any goroutine.
+func (s *Splitter) Recycle(c Chunk) {
+	if cap(c.Data) < s.size {
+		return
+	}
+	select {
+	case s.spare <- c.Data[:0]:
+	default:
+	}
+}
+
+// fresh is an empty buffer, a recycled one where there is one.
+func (s *Splitter) fresh() []byte {
+	select {
+	case b := <-s.spare:
+		return b
+	default:
+		return make([]byte, 0, s.size)
+	}
 }
 
 // Next gives the next chunk, io.EOF after the last.
@@ -40,8 +66,7 @@ func (s *Splitter) Next() (Chunk, error) {
 	if len(s.rest) >= size { // what was read ahead is handed out in place
 		buf, s.rest = s.rest[:size:size], s.rest[size:]
 	} else {
-		buf = make([]byte, len(s.rest), size)
-		copy(buf, s.rest)
+		buf = append(s.fresh(), s.rest...)
 		s.rest = nil
 	}
 	quotes, counted := 0, 0
@@ -65,14 +90,19 @@ func (s *Splitter) Next() (Chunk, error) {
 			border = len(buf)
 		}
 		if border > 0 || len(buf) >= MostRow {
-			c := Chunk{Data: buf, Line: s.line}
+			c := Chunk{Data: buf, Line: s.line, quotes: quotes}
 			if border > 0 {
-				tail := buf[border:]
+				c.Data = buf[:border]
 				if len(s.rest) > 0 { // both lie in what was read ahead
-					tail = append(bytes.Clone(tail), s.rest...)
+					c.Data = buf[:border:border]
+					s.rest = append(bytes.Clone(buf[border:]), s.rest...)
+				} else {
+					s.tail = append(s.tail[:0], buf[border:]...)
+					s.rest = s.tail
 				}
-				c.Data, s.rest = buf[:border:border], tail
-				s.line += bytes.Count(c.Data, newline)
+				// The row cut off may hold quotes too: what counts is whether there are any.
+				c.feeds = bytes.Count(c.Data, newline)
+				s.line += c.feeds
 			} else {
 				c.Huge = true
 				s.failed = io.EOF

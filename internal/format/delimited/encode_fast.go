@@ -1,0 +1,96 @@
+package delimited
+
+import (
+	"slices"
+	"unsafe"
+)
+
+// woven writes what an unpivot makes: runs, codes, plain cells that need no
+// quotes. It does what the loop of Append does, which is its oracle in the
+// tests. Most of the rows' bytes are short repeated texts, and stored
+// sixteen bytes at a time they take a third of the time of as many calls of memmove.
+// The texts of runs and codes have slack behind them for that; cells have not,
+// and are copied to the byte.
+func (e *Encoder) woven(dst []byte, rows int) []byte {
+	runs, codes, plain := &e.parts[0], &e.parts[1], &e.parts[2]
+	codes.text = slices.Grow(codes.text, slack)
+	e.labels = e.labels[:0]
+	longest := 0
+	for i := range codes.offs[1:] {
+		n := int(codes.offs[i+1] - codes.offs[i])
+		e.labels = append(e.labels, unsafe.String(&codes.text[codes.offs[i]], n))
+		longest = max(longest, n)
+	}
+	for row := 0; row < rows; {
+		e.advance(runs)
+		runs.text = slices.Grow(runs.text, slack)
+		until := min(int(runs.until), rows)
+		cells := plain.cells[row:until]
+		need := slack + len(cells)*(len(runs.text)+longest+1)
+		for _, s := range cells {
+			need += len(s)
+		}
+		if cap(dst)-len(dst) < need {
+			dst = slices.Grow(dst, need)
+		}
+		start := unsafe.Pointer(unsafe.SliceData(dst))
+		end := wovenRun(unsafe.Add(start, len(dst)), unsafe.Pointer(unsafe.SliceData(runs.text)), len(runs.text), e.labels, codes.codes[row:until], cells)
+		dst = dst[:int(uintptr(end)-uintptr(start))]
+		row = until
+	}
+	return dst
+}
+
+// wovenRun writes the rows of one run and gives where it ended. It is apart
+// so that all it works with fits into registers.
+//
+//go:noinline
+func wovenRun(to, kept unsafe.Pointer, nKept int, labels []string, codes []int32, cells []string) unsafe.Pointer {
+	for i, code := range codes {
+		blocks(to, kept, nKept)
+		to = unsafe.Add(to, nKept)
+		label := labels[code]
+		blocks(to, unsafe.Pointer(unsafe.StringData(label)), len(label))
+		to = unsafe.Add(to, len(label))
+		s := cells[i]
+		if n := len(s); 4 <= n && n <= 8 { // most numbers
+			from := unsafe.Pointer(unsafe.StringData(s))
+			a, b := *(*uint32)(from), *(*uint32)(unsafe.Add(from, n-4))
+			*(*uint32)(to), *(*uint32)(unsafe.Add(to, n-4)) = a, b
+		} else if n > 0 {
+			short(to, s)
+		}
+		to = unsafe.Add(to, len(s))
+		*(*byte)(to) = '\n'
+		to = unsafe.Add(to, 1)
+	}
+	return to
+}
+
+// slack is how many bytes blocks may read and write too many.
+const slack = 16
+
+// blocks copies n bytes by sixteen; up to fifteen bytes behind both are read and overwritten.
+func blocks(to, from unsafe.Pointer, n int) {
+	for i := 0; i < n; i += 16 {
+		*(*[16]byte)(unsafe.Add(to, i)) = *(*[16]byte)(unsafe.Add(from, i))
+	}
+}
+
+// short copies a text, in two overlapping loads where it is no longer than 16 bytes.
+func short(to unsafe.Pointer, s string) {
+	from, n := unsafe.Pointer(unsafe.StringData(s)), len(s)
+	switch {
+	case n > 16:
+		copy(unsafe.Slice((*byte)(to), n), s)
+	case n >= 8:
+		a, b := *(*uint64)(from), *(*uint64)(unsafe.Add(from, n-8))
+		*(*uint64)(to), *(*uint64)(unsafe.Add(to, n-8)) = a, b
+	case n >= 4:
+		a, b := *(*uint32)(from), *(*uint32)(unsafe.Add(from, n-4))
+		*(*uint32)(to), *(*uint32)(unsafe.Add(to, n-4)) = a, b
+	case n > 0:
+		a, b, c := *(*byte)(from), *(*byte)(unsafe.Add(from, n/2)), *(*byte)(unsafe.Add(from, n-1))
+		*(*byte)(to), *(*byte)(unsafe.Add(to, n/2)), *(*byte)(unsafe.Add(to, n-1)) = a, b, c
+	}
+}
