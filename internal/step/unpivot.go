@@ -140,7 +140,7 @@ type folding struct {
 	values []string // names of the value fields
 	groups []group
 	notes  []string
-	wide   int // fields folded
+	folded []int // fields that are not kept
 }
 
 // group is the fields that become one row: one for each value field, -1 where there is none.
@@ -163,8 +163,8 @@ func (u *Unpivot) Bind(in *table.Schema) (*Bound, error) {
 			}
 		}
 	}
-	f.wide = len(all)
 	f.kept = except(in.Len(), all)
+	f.folded = except(in.Len(), f.kept)
 	names := append(append(namesOf(in, f.kept), f.labels...), f.values...)
 	schema, err := unique(names, "name the label or value fields otherwise (--label, --value, the places of the pattern)")
 	if err != nil {
@@ -456,7 +456,7 @@ func (f *folding) tell(skip bool) func(*Tally) string {
 		if len(f.labels) == 1 {
 			combos = diag.Plural(int64(len(f.groups)), f.labels[0])
 		}
-		s := fmt.Sprintf("%s folded: %s x %s", diag.Plural(int64(f.wide), "field"), diag.Plural(t.In, "row"), combos)
+		s := fmt.Sprintf("%s folded: %s x %s", diag.Plural(int64(len(f.folded)), "field"), diag.Plural(t.In, "row"), combos)
 		if len(f.labels) > 1 {
 			s += " of " + strings.Join(f.labels, ", ")
 		}
@@ -489,7 +489,8 @@ type unpivoter struct {
 	labels [][]string
 	skip   bool
 	dst    *table.Batch
-	flat   [][]string // cells of the columns that are not plain
+	flat   [][]string   // cells of the columns that are not plain
+	parts  [][][]string // of each value column
 	gone   []int32
 	lines  []int32
 }
@@ -531,24 +532,32 @@ func (w *unpivoter) folding(src *table.Batch, from, to int, cells func(int) []st
 	for i, values := range w.labels {
 		dst.Cols[len(f.kept)+i].ShareCodes(values, w.codes[:n*each], 0)
 	}
-	filled := 0
-	for v := range f.values {
-		col := &dst.Cols[len(f.kept)+len(f.labels)+v]
-		out := col.Make(n * each)
-		lacks := table.LacksAll
-		wide := make([][]string, each)
-		for g := range f.groups {
-			if i := f.groups[g].fields[v]; i >= 0 {
-				wide[g] = cells(i)[from:to]
-				lacks &= src.Cols[i].Lacks
-			}
+	tally := &w.s.Tally
+	if w.parts == nil {
+		w.parts = make([][][]string, len(f.values))
+		for v := range f.values {
+			w.parts[v] = make([][]string, each)
 		}
-		filled += weave(out, wide, n)
-		col.Lacks = lacks
-		w.s.Tally.FilledOut += int64(col.Filled(n * each))
 	}
-	w.s.Tally.FilledIn += int64(filled)
-	w.s.Tally.Made += int64(n * (each - 1))
+	for v := range f.values {
+		lacks := table.LacksAll
+		for g := range f.groups {
+			i := f.groups[g].fields[v]
+			if i < 0 {
+				continue
+			}
+			w.parts[v][g] = cells(i)[from:to]
+			lacks &= src.Cols[i].Lacks
+		}
+		dst.Cols[len(f.kept)+len(f.labels)+v].Weave(w.parts[v], lacks)
+	}
+	for _, i := range f.folded {
+		tally.FilledIn += int64(src.Cols[i].FilledBetween(from, to))
+	}
+	for v := range f.values {
+		tally.FilledOut += int64(dst.Cols[len(f.kept)+len(f.labels)+v].Filled(n * each))
+	}
+	tally.Made += int64(n * (each - 1))
 	origin := src.Origin.From(from, to)
 	dst.Origin.Repeat(&origin, each, n)
 }
@@ -559,33 +568,6 @@ func plainSeat(c *table.Column) int32 {
 		return c.Seat
 	}
 	return 0
-}
-
-// weave takes a cell of each column in turn, a nil column being blank, and
-// counts those that are not blank. It goes by tiles of a few rows, so that
-// both sides stay in the nearest cache.
-func weave(out []string, wide [][]string, rows int) (filled int) {
-	const tile = 8
-	each := len(wide)
-	for from := 0; from < rows; from += tile {
-		to := min(from+tile, rows)
-		for g, col := range wide {
-			k := from*each + g
-			if col == nil {
-				for range to - from {
-					out[k] = ""
-					k += each
-				}
-				continue
-			}
-			for _, s := range col[from:to] {
-				out[k] = s
-				filled += 1 - int(uint64(len(s)-1)>>63)
-				k += each
-			}
-		}
-	}
-	return filled
 }
 
 // skipping makes the rows that are not blank.

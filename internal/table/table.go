@@ -84,6 +84,7 @@ const (
 	Plain Kind = iota // Cells has a cell a row
 	Runs              // Cells[i] stands in the rows below Ends[i] that Cells[i-1] does not reach
 	Coded             // row r holds Cells[Codes[r]]
+	Woven             // row r holds Parts[r%len(Parts)][r/len(Parts)], a blank where that part is nil
 )
 
 // Column is the cells of one field in one batch. Its slices may belong to it
@@ -95,6 +96,7 @@ type Column struct {
 	Cells []string
 	Ends  []int32
 	Codes []int32
+	Parts [][]string // each with the same number of cells, lent
 	// Seat is where the cells stand in the text they were read from, counted
 	// from 1: in every row, one delimiter parts a cell from the one of the next seat. 0: not known.
 	Seat int32
@@ -111,7 +113,7 @@ const (
 
 // Make gives the column n plain cells of its own, their contents undefined.
 func (c *Column) Make(n int) []string {
-	c.Kind, c.Ends, c.Codes, c.foreign, c.Lacks, c.Seat = Plain, nil, nil, 0, 0, 0
+	c.Kind, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.Seat = Plain, nil, nil, nil, 0, 0, 0
 	c.cells = sized(c.cells, n)
 	c.Cells = c.cells
 	return c.Cells
@@ -128,7 +130,7 @@ func (c *Column) MakeRuns(n int) ([]string, []int32) {
 // MakeCodes gives the column codes of its own for n rows over shared values.
 func (c *Column) MakeCodes(values []string, n int) []int32 {
 	c.ints = sized(c.ints, n)
-	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks, c.Seat = Coded, values, nil, c.ints, lentCells, 0, 0
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.Seat = Coded, values, nil, c.ints, nil, lentCells, 0, 0
 	return c.Codes
 }
 
@@ -156,14 +158,25 @@ func (c *Column) ShareCodes(values []string, codes []int32, lacks Lacks) {
 	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks, c.Seat = Coded, values, nil, codes, lentCells|lentInts, lacks, 0
 }
 
+// Weave makes the column take a cell of each part in turn.
+func (c *Column) Weave(parts [][]string, lacks Lacks) {
+	c.Make(0)
+	c.Kind, c.Parts, c.Lacks = Woven, parts, lacks
+}
+
 // Borrow makes the column the same as src, without copying.
 func (c *Column) Borrow(src *Column) {
 	c.Kind, c.Cells, c.Ends, c.Codes, c.Lacks, c.Seat = src.Kind, src.Cells, src.Ends, src.Codes, src.Lacks, src.Seat
+	c.Parts = src.Parts
 	c.foreign = lentCells | lentInts
 }
 
 // Own copies what is lent, so that the column depends on nobody.
 func (c *Column) Own() {
+	if c.Kind == Woven {
+		c.Flatten(c.woven())
+		return
+	}
 	if c.foreign&lentCells != 0 {
 		c.cells = append(c.cells[:0], c.Cells...)
 		c.Cells = c.cells
@@ -193,8 +206,23 @@ func (c *Column) At(row int) string {
 		return c.Cells[i]
 	case Coded:
 		return c.Cells[c.Codes[row]]
+	case Woven:
+		if part := c.Parts[row%len(c.Parts)]; part != nil {
+			return part[row/len(c.Parts)]
+		}
+		return ""
 	}
 	return c.Cells[row]
+}
+
+// woven is the number of rows of a woven column.
+func (c *Column) woven() int {
+	for _, p := range c.Parts {
+		if p != nil {
+			return len(p) * len(c.Parts)
+		}
+	}
+	return 0
 }
 
 // Flat gives the cells of n rows, a cell a row: the column's own where it is
@@ -217,6 +245,10 @@ func (c *Column) Flat(n int, scratch []string) (cells, grown []string) {
 			scratch[i] = c.Cells[code]
 		}
 		return scratch, scratch
+	case Woven:
+		scratch = sized(scratch, n)
+		weave(scratch, c.Parts)
+		return scratch, scratch
 	}
 	return c.Cells[:n], scratch
 }
@@ -233,8 +265,30 @@ func (c *Column) Flatten(n int) []string {
 		cells = slices.Clone(cells)
 	}
 	c.cells = cells
-	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks = Plain, c.cells, nil, nil, 0, lacks
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks = Plain, c.cells, nil, nil, nil, 0, lacks
 	return c.Cells
+}
+
+// weave writes the cells of a woven column, as many as out holds. It goes by
+// tiles of a few rows, so that both sides stay in the nearest cache.
+func weave(out []string, parts [][]string) {
+	const tile = 8
+	each := len(parts)
+	rows := (len(out) + each - 1) / each
+	for from := 0; from < rows; from += tile {
+		for g, part := range parts {
+			for r := from; r < min(from+tile, rows); r++ {
+				k := r*each + g
+				switch {
+				case k >= len(out):
+				case part == nil:
+					out[k] = ""
+				default:
+					out[k] = part[r]
+				}
+			}
+		}
+	}
 }
 
 // Gather makes the column the given rows of src, in rising order.
@@ -259,6 +313,11 @@ func (c *Column) Gather(src *Column, rows []int32) {
 			ends[n-1] = int32(i + 1)
 		}
 		c.Cells, c.Ends = cells[:n], ends[:n]
+	case Woven:
+		cells := c.Make(len(rows))
+		for i, r := range rows {
+			cells[i] = src.At(int(r))
+		}
 	default:
 		cells := c.Make(len(rows))
 		for i, r := range rows {
@@ -289,6 +348,10 @@ func (c *Column) Filled(n int) int {
 				sum++
 			}
 		}
+	case Woven:
+		for _, part := range c.Parts {
+			sum += (&Column{Cells: part}).Filled(len(part))
+		}
 	default:
 		for _, s := range c.Cells[:n] {
 			sum += 1 - int(uint64(len(s)-1)>>63) // 1 but for a blank, without a branch
@@ -303,7 +366,7 @@ type Origin struct {
 	File  int
 	Line  int     // of the first row; 0: not known
 	Each  int     // rows made of each source row, at least 1
-	Lines []int32 // line of each row less Line; nil: the rows stand on consecutive lines
+	Lines []int32 // line of each source row less Line; nil: they stand on consecutive lines
 	Sheet string
 }
 
@@ -312,22 +375,23 @@ func (o *Origin) LineOf(row int) int {
 	switch {
 	case o.Line == 0:
 		return 0
-	case o.Lines != nil:
-		return o.Line + int(o.Lines[row])
 	case o.Each > 1:
-		return o.Line + row/o.Each
+		row /= o.Each
+	}
+	if o.Lines != nil {
+		return o.Line + int(o.Lines[row])
 	}
 	return o.Line + row
 }
 
 // Derive makes the origin that of rows taken from src: row i of the new batch was row rows[i].
 func (o *Origin) Derive(src *Origin, rows []int32) {
-	o.File, o.Line, o.Sheet, o.Each = src.File, src.Line, src.Sheet, 1
-	o.Lines = sized(o.Lines, len(rows))
+	lines := sized(o.Lines, len(rows))
+	o.File, o.Line, o.Sheet, o.Each, o.Lines = src.File, src.Line, src.Sheet, 1, nil
 	if src.Line == 0 {
-		o.Lines = nil
 		return
 	}
+	o.Lines = lines
 	for i, r := range rows {
 		o.Lines[i] = int32(src.LineOf(int(r)) - src.Line)
 	}
@@ -335,17 +399,14 @@ func (o *Origin) Derive(src *Origin, rows []int32) {
 
 // Repeat makes the origin that of each rows made of every row of src.
 func (o *Origin) Repeat(src *Origin, each, rows int) {
-	o.File, o.Line, o.Sheet, o.Each = src.File, src.Line, src.Sheet, each
-	if src.Lines == nil && src.Each <= 1 || src.Line == 0 {
-		o.Lines = nil
+	*o = *src
+	if src.Each <= 1 || src.Line == 0 {
+		o.Each = each
 		return
 	}
-	o.Lines = sized(o.Lines, rows*each)
+	o.Each, o.Lines = each, make([]int32, rows)
 	for r := range rows {
-		line := int32(src.LineOf(r) - src.Line)
-		for k := range each {
-			o.Lines[r*each+k] = line
-		}
+		o.Lines[r] = int32(src.LineOf(r) - src.Line)
 	}
 }
 
@@ -391,6 +452,9 @@ func (b *Batch) Truncate(n int) {
 		switch c.Kind {
 		case Coded:
 			c.Codes = c.Codes[:n]
+		case Woven:
+			c.Own()
+			c.Cells = c.Cells[:n]
 		case Runs:
 			k := 0
 			for k < len(c.Ends) && int(c.Ends[k]) < n {
@@ -407,7 +471,7 @@ func (b *Batch) Truncate(n int) {
 			c.Cells = c.Cells[:n]
 		}
 	}
-	if b.Origin.Lines != nil {
+	if b.Origin.Lines != nil && b.Origin.Each <= 1 {
 		b.Origin.Lines = b.Origin.Lines[:n]
 	}
 	b.Rows = n
@@ -429,6 +493,7 @@ func Put(b *Batch) {
 		return
 	}
 	b.Shape(len(b.Cols))
+	b.Origin = Origin{} // its lines may be lent
 	pool.Put(b)
 }
 
@@ -469,14 +534,14 @@ func (o *Origin) From(from, to int) Origin {
 	part := *o
 	switch {
 	case from == 0 || o.Line == 0:
-	case o.Lines != nil:
-		part.Lines = o.Lines[from:to]
 	case o.Each > 1:
 		part.Lines = make([]int32, to-from)
 		for r := range part.Lines {
-			part.Lines[r] = int32((from + r) / o.Each)
+			part.Lines[r] = int32(o.LineOf(from+r) - o.Line)
 		}
 		part.Each = 1
+	case o.Lines != nil:
+		part.Lines = o.Lines[from:to]
 	default:
 		part.Line += from
 	}

@@ -80,11 +80,11 @@ func unpivoted() *table.Batch {
 		dst.Cols[i].ShareRuns(src.Cols[i].Cells, ends, src.Cols[i].Lacks, src.Cols[i].Seat)
 	}
 	dst.Cols[3].ShareCodes(labels, codes, 0)
-	cells := dst.Cols[4].Make(dst.Rows)
-	for i := range cells {
-		cells[i] = src.Cols[3+i%each].Cells[i/each]
+	var parts [][]string
+	for i := range each {
+		parts = append(parts, src.Cols[3+i].Cells)
 	}
-	dst.Cols[4].Lacks = table.LacksAll
+	dst.Cols[4].Weave(parts, table.LacksAll)
 	return dst
 }
 

@@ -37,6 +37,23 @@ type part struct {
 	last  []string // cells up to which the text is taken as it was read, those of one row with the delimiters between
 	codes []int32
 	after string
+
+	bases  []unsafe.Pointer // of the parts of a woven column
+	blanks []string         // what stands in for a part that is not there
+}
+
+// sizedBlank is n blank cells.
+func sizedBlank(a []string, n int) []string {
+	if len(a) < n {
+		return make([]string, n)
+	}
+	return a
+}
+
+// at is a cell of a woven column.
+func (p *part) at(row int) string {
+	n := len(p.bases)
+	return *(*string)(unsafe.Add(p.bases[row%n], uintptr(row/n)*unsafe.Sizeof("")))
 }
 
 // NewEncoder makes an encoder.
@@ -114,7 +131,7 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 		return dst
 	}
 	parts := e.parts
-	if len(parts) == 3 && !e.style.CRLF && parts[0].kind == table.Runs && parts[1].kind == table.Coded && parts[2].kind == table.Plain && parts[2].clean {
+	if e.isUnpivot(b) {
 		return e.woven(dst, b.Rows)
 	}
 	for row := range int32(b.Rows) {
@@ -131,6 +148,14 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 				code := p.codes[row]
 				dst = append(dst, p.text[p.offs[code]:p.offs[code+1]]...)
 				continue
+			case table.Woven:
+				if p.clean {
+					dst = append(dst, p.at(int(row))...)
+				} else {
+					dst = e.cell(dst, p.at(int(row)))
+				}
+				dst = append(dst, p.after...)
+				continue
 			}
 			switch {
 			case p.last != nil:
@@ -144,6 +169,28 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 		}
 	}
 	return dst
+}
+
+// isUnpivot tells the shape that woven writes: a run for each row of a source
+// table, codes, and one cell of each part.
+func (e *Encoder) isUnpivot(b *table.Batch) bool {
+	p := e.parts
+	if len(p) != 3 || e.style.CRLF || p[0].kind != table.Runs || p[1].kind != table.Coded || p[2].kind != table.Woven || !p[2].clean {
+		return false
+	}
+	each := int32(len(p[2].bases))
+	ends := p[0].cols[0].Ends
+	return int(each)*len(ends) == b.Rows && each > 0 && len(ends) > 0 && ends[0] == each && evenly(ends, each)
+}
+
+// evenly reports whether all runs are of the same length.
+func evenly(ends []int32, each int32) bool {
+	for i, end := range ends {
+		if end != int32(i+1)*each {
+			return false
+		}
+	}
+	return true
 }
 
 // between is the text from the one cell to the other, of later seat in the same row.
@@ -173,6 +220,16 @@ func (e *Encoder) plan(b *table.Batch) {
 			p.cols, p.run, p.until = b.Cols[i:to], -1, 0
 		case table.Coded:
 			p.codes = c.Codes
+		case table.Woven:
+			p.clean = e.clean(c)
+			p.bases = p.bases[:0]
+			p.blanks = sizedBlank(p.blanks, b.Rows/len(c.Parts))
+			for _, part := range c.Parts {
+				if part == nil {
+					part = p.blanks
+				}
+				p.bases = append(p.bases, unsafe.Pointer(unsafe.SliceData(part)))
+			}
 		default:
 			p.cells, p.last = c.Cells[:b.Rows], nil
 			p.clean = e.clean(c)

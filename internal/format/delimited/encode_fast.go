@@ -5,7 +5,7 @@ import (
 	"unsafe"
 )
 
-// woven writes what an unpivot makes: runs, codes, plain cells that need no
+// woven writes what an unpivot makes: runs, codes, woven cells that need no
 // quotes. It does what the loop of Append does, which is its oracle in the
 // tests. Most of the rows' bytes are short repeated texts, and stored
 // sixteen bytes at a time they take a third of the time of as many calls of memmove.
@@ -21,22 +21,21 @@ func (e *Encoder) woven(dst []byte, rows int) []byte {
 		e.labels = append(e.labels, unsafe.String(&codes.text[codes.offs[i]], n))
 		longest = max(longest, n)
 	}
-	for row := 0; row < rows; {
+	each := len(plain.bases)
+	for row, offset := 0, uintptr(0); row < rows; row, offset = row+each, offset+unsafe.Sizeof("") {
 		e.advance(runs)
 		runs.text = slices.Grow(runs.text, slack)
-		until := min(int(runs.until), rows)
-		cells := plain.cells[row:until]
-		need := slack + len(cells)*(len(runs.text)+longest+1)
-		for _, s := range cells {
-			need += len(s)
+		need := slack + each*(len(runs.text)+longest+1)
+		for _, base := range plain.bases {
+			need += len(*(*string)(unsafe.Add(base, offset)))
 		}
 		if cap(dst)-len(dst) < need {
 			dst = slices.Grow(dst, need)
 		}
 		start := unsafe.Pointer(unsafe.SliceData(dst))
-		end := wovenRun(unsafe.Add(start, len(dst)), unsafe.Pointer(unsafe.SliceData(runs.text)), len(runs.text), e.labels, codes.codes[row:until], cells)
+		end := wovenRun(unsafe.Add(start, len(dst)), unsafe.Pointer(unsafe.SliceData(runs.text)), len(runs.text),
+			e.labels, codes.codes[row:row+each], plain.bases, offset)
 		dst = dst[:int(uintptr(end)-uintptr(start))]
-		row = until
 	}
 	return dst
 }
@@ -45,14 +44,14 @@ func (e *Encoder) woven(dst []byte, rows int) []byte {
 // so that all it works with fits into registers.
 //
 //go:noinline
-func wovenRun(to, kept unsafe.Pointer, nKept int, labels []string, codes []int32, cells []string) unsafe.Pointer {
+func wovenRun(to, kept unsafe.Pointer, nKept int, labels []string, codes []int32, bases []unsafe.Pointer, offset uintptr) unsafe.Pointer {
 	for i, code := range codes {
 		blocks(to, kept, nKept)
 		to = unsafe.Add(to, nKept)
 		label := labels[code]
 		blocks(to, unsafe.Pointer(unsafe.StringData(label)), len(label))
 		to = unsafe.Add(to, len(label))
-		s := cells[i]
+		s := *(*string)(unsafe.Add(bases[i], offset))
 		if n := len(s); 4 <= n && n <= 8 { // most numbers
 			from := unsafe.Pointer(unsafe.StringData(s))
 			a, b := *(*uint32)(from), *(*uint32)(unsafe.Add(from, n-4))

@@ -431,22 +431,26 @@ func (p *Parser) scanPlain(data []byte, feeds int) uint64 {
 			i++
 		}
 	}
+	p.findRows(data, feeds)
+	return all
+}
+
+// findRows finds the rows by the separators, so many of which are line feeds.
+func (p *Parser) findRows(data []byte, feeds int) {
 	// Where every fields-th separator is a line feed and there are no others, the rows are known.
-	if f := p.fields; feeds*f == len(p.seps) || data[len(data)-1] != '\n' && feeds == (len(p.seps)+1)/f {
-		for k := f - 1; k < len(p.seps) && data[p.seps[k]] == '\n'; k += f {
-			p.rows = append(p.rows, int32(k+1))
-		}
-		if len(p.rows) == feeds {
-			return all
-		}
-		p.rows = p.rows[:0]
+	f := p.fields
+	for k := f - 1; k < len(p.seps) && data[p.seps[k]] == '\n'; k += f {
+		p.rows = append(p.rows, int32(k+1))
 	}
+	if len(p.rows) == feeds {
+		return
+	}
+	p.rows = p.rows[:0]
 	for k, at := range p.seps {
 		if data[at] == '\n' {
 			p.rows = append(p.rows, int32(k+1))
 		}
 	}
-	return all
 }
 
 // separators stores where delimiters and line feeds stand, eight bytes at a
@@ -482,102 +486,122 @@ func separators(data []byte, base uint32, delims uint64, to []uint32) (read, sto
 	return i, k, all
 }
 
-func (p *Parser) separator(data []byte, i int) {
-	p.seps = append(p.seps, uint32(i))
-	if data[i] == '\n' {
-		p.rows = append(p.rows, int32(len(p.seps)))
-	}
-}
-
 // scanQuoted finds the separators of text with quotes: as scanPlain up to each
 // quote, from which it leaps to the one that closes it.
-func (p *Parser) scanQuoted(c Chunk) *Fault {
+func (p *Parser) scanQuoted(c Chunk) (fault *Fault) {
 	data := c.Data
-	delims, feeds, quotes := uint64(p.d.Delimiter)*ones, uint64('\n')*ones, uint64('"')*ones
-	for i := 0; i < len(data); {
-		at := -1 // of a quote
-		if i+8 <= len(data) {
-			w := binary.LittleEndian.Uint64(data[i:])
-			q := zeros(w ^ quotes)
-			nl := zeros(w ^ feeds)
-			m := zeros(w^delims) | nl
-			next := i + 8
-			if q != 0 {
-				first := q & -q
-				m &= first - 1
-				nl &= first - 1
-				at = i + bits.TrailingZeros64(q)>>3
-				next = at
-			}
-			k := len(p.seps)
-			for t := nl; t != 0; t &= t - 1 {
-				low := t & -t
-				p.rows = append(p.rows, int32(k+bits.OnesCount64(m&(low|(low-1)))))
-			}
-			for ; m != 0; m &= m - 1 {
-				p.seps = append(p.seps, uint32(i+bits.TrailingZeros64(m)>>3))
-			}
-			i = next
-		} else {
-			switch data[i] {
-			case '"':
-				at = i
-			case p.d.Delimiter, '\n':
-				p.separator(data, i)
-				i++
-			default:
-				i++
+	feeds := c.feeds
+	p.seps = slices.Grow(p.seps[:0], feeds*p.fields+1024)
+	i, at := 0, 0
+	kind, text := BareQuote, ""
+	for i < len(data) {
+		p.seps = slices.Grow(p.seps, 1024)
+		n, k := separatorsToQuote(data[i:], uint32(i), uint64(p.d.Delimiter)*ones, p.seps[len(p.seps):cap(p.seps)])
+		p.seps = p.seps[:len(p.seps)+k]
+		for i += n; i < len(data) && data[i] != '"' && cap(p.seps)-len(p.seps) > 8; i++ { // up to the quote in its word, or the end
+			if data[i] == p.d.Delimiter || data[i] == '\n' {
+				p.seps = append(p.seps, uint32(i))
 			}
 		}
-		if at < 0 {
+		if i >= len(data) || data[i] != '"' {
 			continue
 		}
-		start := 0
-		if k := len(p.seps); k > 0 {
-			start = int(p.seps[k-1]) + 1
+		at = i
+		if at != p.cellStart() {
+			text = "a quote inside a cell that does not begin with one"
+			break
 		}
-		if at != start {
-			f := p.faultAt(c, at, BareQuote, "a quote inside a cell that does not begin with one")
-			p.drop()
-			return f
-		}
-		end, escaped := at+1, false
-		for {
-			x := bytes.IndexByte(data[end:], '"')
-			if x < 0 {
-				kind, text := UnclosedQuote, "the quote that opens here is never closed"
-				if c.Huge {
-					kind, text = HugeRow, fmt.Sprintf("the quote that opens here is not closed within %d MiB", MostRow>>20)
-				}
-				f := p.faultAt(c, at, kind, text)
-				f.Line += bytes.Count(data[p.rowStart():at], newline)
-				p.drop()
-				return f
-			}
-			end += x + 1
-			if end < len(data) && data[end] == '"' {
-				escaped = true
-				end++
-				continue
+		end, escaped := closingQuote(data, at)
+		if end < 0 {
+			kind, text = UnclosedQuote, "the quote that opens here is never closed"
+			if c.Huge {
+				kind, text = HugeRow, fmt.Sprintf("the quote that opens here is not closed within %d MiB", MostRow>>20)
 			}
 			break
 		}
-		after := end
-		if after < len(data) && data[after] == '\r' && (after+1 == len(data) || data[after+1] == '\n') {
-			after++
+		i = end
+		if i < len(data) && data[i] == '\r' && (i+1 == len(data) || data[i+1] == '\n') {
+			i++
 		}
-		if after < len(data) && data[after] != p.d.Delimiter && data[after] != '\n' {
-			f := p.faultAt(c, at, BareQuote, "text follows the quote that closes the cell")
-			p.drop()
-			return f
+		if i < len(data) && data[i] != p.d.Delimiter && data[i] != '\n' {
+			text = "text follows the quote that closes the cell"
+			break
 		}
-		if !p.inner && bytes.IndexByte(data[at:end], '\n') >= 0 {
+		if inner := bytes.Count(data[at:end], newline); inner > 0 {
 			p.inner = true
+			feeds -= inner
 		}
 		p.quoted = append(p.quoted, quotedCell{int32(len(p.seps)), escaped})
-		i = after
 	}
-	return nil
+	if text == "" {
+		p.findRows(data, feeds)
+		return nil
+	}
+	p.findRows(data, -1)
+	fault = p.faultAt(c, at, kind, text)
+	if kind != BareQuote {
+		fault.Line += bytes.Count(data[p.rowStart():at], newline) // where it opened
+	}
+	p.drop()
+	return fault
+}
+
+// closingQuote finds the place behind the quote that closes the one at a
+// place, -1 where there is none, and whether doubled quotes stand between.
+func closingQuote(data []byte, at int) (end int, escaped bool) {
+	for end = at + 1; ; {
+		x := bytes.IndexByte(data[end:], '"')
+		if x < 0 {
+			return -1, escaped
+		}
+		end += x + 1
+		if end == len(data) || data[end] != '"' {
+			return end, escaped
+		}
+		escaped = true
+		end++
+	}
+}
+
+// separatorsToQuote is separators up to the word in which a quote stands.
+//
+//go:noinline
+func separatorsToQuote(data []byte, base uint32, delims uint64, to []uint32) (read, stored int) {
+	const (
+		feeds  = '\n' * ones
+		quotes = '"' * ones
+	)
+	k, i := 0, 0
+	out := unsafe.Pointer(unsafe.SliceData(to))
+	for ; i+8 <= len(data) && k+8 <= len(to); i += 8 {
+		w := binary.LittleEndian.Uint64(data[i:])
+		if zeros(w^quotes) != 0 {
+			break
+		}
+		x, y := w^delims, w^feeds
+		m := ^((x&low7 + low7 | x) & (y&low7 + low7 | y)) & high
+		at := base + uint32(i)
+		next := m & (m - 1)
+		*(*[2]uint32)(unsafe.Add(out, 4*k)) = [2]uint32{at + uint32(bits.TrailingZeros64(m)>>3), at + uint32(bits.TrailingZeros64(next)>>3)}
+		n := int(m >> 7 * ones >> 56)
+		if n > 2 {
+			m = next
+			for j := k + 2; j < k+n; j++ {
+				m &= m - 1
+				to[j] = at + uint32(bits.TrailingZeros64(m)>>3)
+			}
+		}
+		k += n
+	}
+	return i, k
+}
+
+// cellStart is where the cell after the last separator begins.
+func (p *Parser) cellStart() int {
+	if len(p.seps) == 0 {
+		return 0
+	}
+	return int(p.seps[len(p.seps)-1]) + 1
 }
 
 func (p *Parser) rowStart() int {
