@@ -223,7 +223,7 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 		}
 		env.Workers = n
 	}
-	if isTerminal(a.Out) {
+	if a.draw || isTerminal(a.Out) {
 		env.Screen = func() run.Screen { return newScreen(a.Out) }
 	}
 	stop := a.progress(&env)
@@ -235,7 +235,14 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 		}
 	}
 	if err == nil && !c.extra.Has("quiet") {
-		fmt.Fprint(a.Err, account.Text())
+		width := 0
+		if isTerminal(a.Err) {
+			width, _ = terminalSize(a.Err)
+		}
+		if env.Screen != nil && len(account.Outputs) > 0 && account.Outputs[0].Name == run.OnScreen {
+			fmt.Fprintln(a.Err)
+		}
+		fmt.Fprint(a.Err, account.Text(width))
 	}
 	return err
 }

@@ -139,3 +139,28 @@ func fold(s string, n int) []string {
 	}
 	return append(out, line)
 }
+
+// Reference is the help of all commands as one page.
+func Reference() string {
+	var b strings.Builder
+	b.WriteString("# All commands\n\nThis page is made of the same descriptions as `--help`.\n\n```text\n" + overview() + "```\n")
+	for _, c := range append(stepCommands(), commands()...) {
+		c.groups = nil
+		b.WriteString("\n## " + c.spec.Name + "\n\n```text\n" + help(c) + "```\n")
+	}
+	b.WriteString("\n## Options of all steps, convert and run\n\n```text")
+	for _, g := range stepGroups() {
+		options(&b, g.title, g.options)
+	}
+	b.WriteString("```\n")
+	return b.String()
+}
+
+// Examples are the examples of all commands.
+func Examples() map[string][]step.Example {
+	out := map[string][]step.Example{}
+	for _, c := range append(stepCommands(), commands()...) {
+		out[c.spec.Name] = c.spec.Examples
+	}
+	return out
+}

@@ -51,20 +51,27 @@ func Main(args []string, s Streams) int {
 		}
 	}()
 	a := &app{Streams: s}
-	err := a.root().Run(ctx, append([]string{program}, args...))
+	err := a.run(ctx, args)
 	switch {
-	case err == nil, errors.Is(err, errQuiet):
+	case err == nil, errors.Is(err, run.ErrPipe): // the reader has what it wanted
 		return int(diag.Done)
-	case errors.Is(err, run.ErrPipe):
-		return int(diag.Done) // the reader has what it wanted
 	}
 	fmt.Fprint(s.Err, diag.Render(program, err))
 	return int(diag.StatusOf(err))
 }
 
-var errQuiet = errors.New("nothing more to do")
+// run runs a command line.
+func (a *app) run(ctx context.Context, args []string) error {
+	if len(args) > 0 && !strings.HasPrefix(args[0], "-") && args[0] != "help" && !slices.Contains(commandNames(), args[0]) {
+		return unknownCommand(args[0])
+	}
+	return a.root().Run(ctx, append([]string{program}, args...))
+}
 
-type app struct{ Streams }
+type app struct {
+	Streams
+	draw bool // tables are drawn though standard output is no terminal
+}
 
 // command is a command of the program that is no step.
 type command struct {
@@ -87,6 +94,7 @@ type call struct {
 
 // root is the whole command line.
 func (a *app) root() *cli.Command {
+	cli.HelpFlag = nil // the help is ours
 	root := &cli.Command{
 		Name:            program,
 		HideHelp:        true,
@@ -104,9 +112,6 @@ func (a *app) root() *cli.Command {
 			if c.Bool("version") {
 				fmt.Fprintf(a.Out, "%s %s\n", program, Version)
 				return nil
-			}
-			if name := c.Args().First(); name != "" && name != "help" {
-				return unknownCommand(name)
 			}
 			if name := c.Args().Get(1); name != "" {
 				return a.helpOn(name)

@@ -46,7 +46,7 @@ func (s *screen) Emit(b *ours.Batch) error {
 }
 
 // most is how many rows are drawn: what the terminal has room for, with the account beneath.
-func (s *screen) most() int { return max(5, min(40, s.height-10)) }
+func (s *screen) most() int { return max(5, min(20, s.height-10)) }
 
 // Close draws what was gathered.
 func (s *screen) Close() error {
@@ -70,7 +70,7 @@ func shown(s string) string {
 }
 
 const (
-	narrowest = 6  // a column is not made narrower
+	narrowest = 12 // a column is not made narrower than that, where it wants as much
 	widest    = 32 // nor wider, while others want room
 	gap       = 2
 )
@@ -89,21 +89,21 @@ func fit(wants []int, width int) []int {
 		}
 		return n
 	}
-	for sum() > room { // the widest gives way, down to the narrowest
+	for sum() > room { // the widest gives way, down to the narrowest; then the last is left out
 		at := -1
 		for i, w := range out {
 			if w > narrowest && (at < 0 || w >= out[at]) {
 				at = i
 			}
 		}
-		if at < 0 || len(out) > width/narrowest {
-			if len(out) == 1 {
-				break
-			}
+		switch {
+		case at >= 0 && len(out) <= width/narrowest:
+			out[at]--
+		case len(out) > 1:
 			out = out[:len(out)-1]
-			continue
+		default:
+			out[0] = max(1, room)
 		}
-		out[at]--
 	}
 	for i := range out { // room left over goes to who wants it
 		out[i] += max(0, min(wants[i]-out[i], room-sum()))

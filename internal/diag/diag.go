@@ -154,8 +154,18 @@ func Render(program string, err error) string {
 	}
 	for _, e := range l {
 		fmt.Fprintf(&b, "%s: %s\n", program, e.Error())
+		lead := "try: "
+		for i, t := range e.Try {
+			switch {
+			case strings.HasPrefix(t, "did you mean"):
+				b.WriteString("  " + t)
+			default:
+				b.WriteString([]string{"  ", "     "}[min(i, 1)] + lead + t)
+				lead = "or: "
+			}
+		}
 		if len(e.Try) > 0 {
-			fmt.Fprintf(&b, "  try: %s\n", strings.Join(e.Try, "     or: "))
+			b.WriteByte('\n')
 		}
 	}
 	return b.String()
@@ -199,7 +209,7 @@ func Names(names []string) string {
 	const most = 20
 	shown := make([]string, 0, most)
 	for _, n := range names[:min(len(names), most)] {
-		if strings.ContainsAny(n, ", \"") || n == "" {
+		if strings.ContainsAny(n, ",\"\n") || strings.TrimSpace(n) != n || n == "" {
 			n = Quote(n)
 		}
 		shown = append(shown, n)

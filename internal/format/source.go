@@ -48,14 +48,10 @@ func Open(paths []string, o ReadOptions) (Source, error) {
 		}
 	}
 	s := &files{o: o}
-	stdin := 0
+	if i := slices.Index(paths, "-"); i >= 0 && slices.Contains(paths[i+1:], "-") {
+		return nil, diag.Usagef("standard input (-) is named twice")
+	}
 	for _, p := range paths {
-		if p == "-" {
-			if stdin++; stdin > 1 {
-				s.Close()
-				return nil, diag.Usagef("standard input (-) is named twice")
-			}
-		}
 		f, in, err := openText(p, o)
 		if err != nil {
 			s.Close()

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"revuelta/internal/diag"
 )
@@ -62,8 +63,9 @@ func (a *Account) JSON() []byte {
 	return []byte(b.String())
 }
 
-// Text draws the account: a line for each input, step and output, its notes beneath.
-func (a *Account) Text() string {
+// Text draws the account: a line for each input, step and output, its notes
+// beneath; what is said goes on in further lines where it is wider than width, 0 being no bound.
+func (a *Account) Text(width int) string {
 	type line struct {
 		name         string
 		rows, fields string
@@ -93,22 +95,43 @@ func (a *Account) Text() string {
 	}
 	var name, rows, fields int
 	for _, l := range lines {
-		name, rows, fields = max(name, width(l.name)), max(rows, width(l.rows)), max(fields, width(l.fields))
+		name, rows, fields = max(name, count(l.name)), max(rows, count(l.rows)), max(fields, count(l.fields))
 	}
 	var b strings.Builder
 	for _, l := range lines {
 		s := fmt.Sprintf("%s  %s  %s", pad(l.name, name), left(l.rows, rows), left(l.fields, fields))
 		if l.said != "" {
-			s += "   " + l.said
+			s += "   " + strings.Join(fold(l.said, width-count(s)-3), "\n"+strings.Repeat(" ", count(s)+3))
 		}
 		b.WriteString(s + "\n")
 		for _, n := range l.notes {
-			b.WriteString("    note: " + n + "\n")
+			b.WriteString("    note: " + strings.Join(fold(n, width-10), "\n          ") + "\n")
 		}
 	}
 	return b.String()
 }
 
-func width(s string) int          { return len([]rune(s)) }
-func pad(s string, n int) string  { return s + strings.Repeat(" ", max(0, n-width(s))) }
-func left(s string, n int) string { return strings.Repeat(" ", max(0, n-width(s))) + s }
+// fold parts a text into lines of at most so many characters, at spaces; few or none is no bound.
+func fold(s string, most int) []string {
+	if most < 20 {
+		return []string{s}
+	}
+	var out []string
+	line := ""
+	for _, w := range strings.Split(s, " ") {
+		if line != "" && count(line)+1+count(w) > most {
+			out = append(out, line)
+			line = w
+			continue
+		}
+		if line != "" {
+			line += " "
+		}
+		line += w
+	}
+	return append(out, line)
+}
+
+func count(s string) int          { return utf8.RuneCountInString(s) }
+func pad(s string, n int) string  { return s + strings.Repeat(" ", max(0, n-count(s))) }
+func left(s string, n int) string { return strings.Repeat(" ", max(0, n-count(s))) + s }

@@ -63,6 +63,9 @@ type Screen interface {
 	Close() error
 }
 
+// OnScreen is what the account calls the table that is drawn.
+const OnScreen = "on the screen"
+
 // ErrPipe is the error of standard output closed by its reader.
 var ErrPipe = errors.New("standard output was closed by its reader")
 
@@ -412,7 +415,7 @@ func (r *runner) end(ctx context.Context, x *section, w *Write) error {
 	}
 	if w.Path == "" && r.env.Screen != nil && w.Options.As == "" {
 		screen := r.env.Screen()
-		acc := TableAccount{Name: "on the screen"}
+		acc := TableAccount{Name: OnScreen}
 		err := x.run(ctx, sink{
 			start: func(s *table.Schema) error { acc.Fields = s.Len(); return screen.Start(s) },
 			batch: func(b *table.Batch) error { acc.Rows += int64(b.Rows); return screen.Emit(b) },

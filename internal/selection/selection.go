@@ -64,7 +64,7 @@ func Cut(s string, sep byte) []string {
 				i += j
 			}
 		}
-		open = c == '.' && i > 0 && s[i-1] == '.'
+		open = c == '=' || c == '.' && i > 0 && s[i-1] == '.'
 	}
 	return append(out, s[start:])
 }

@@ -51,7 +51,7 @@ type Bound struct {
 	Tell func(t *Tally) string
 }
 
-// MapFunc is a row step's work on one batch, which it reads only.
+// MapFunc is a row step's work on one batch, which it reads only, or emits whole.
 type MapFunc func(src *table.Batch, emit func(*table.Batch) error) error
 
 // Tally counts what becomes of rows and cells. In and Out are counted by the

@@ -507,13 +507,15 @@ func (w *unpivoter) run(src *table.Batch, emit func(*table.Batch) error) error {
 	}
 	for from := 0; from < src.Rows; from += w.per {
 		to := min(from+w.per, src.Rows)
-		var err error
 		if w.skip {
 			w.skipping(src, from, to, cells)
 		} else {
 			w.folding(src, from, to, cells)
 		}
-		if err = emit(w.dst); err != nil {
+		if w.dst.Rows == 0 {
+			continue
+		}
+		if err := emit(w.dst); err != nil {
 			return err
 		}
 	}

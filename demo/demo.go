@@ -1,0 +1,81 @@
+// Package demo holds the demo data: the exports of a made-up honey growers'
+// cooperative, and the commands that make tidy tables of them.
+package demo
+
+import (
+	"bytes"
+	"embed"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/format"
+)
+
+//go:embed data
+var data embed.FS
+
+// Scene is a command of the demo and why it is run.
+type Scene struct {
+	Why     string
+	Command string // as typed, in the folder with the data
+}
+
+// Scenes are the demo, in order.
+var Scenes = []Scene{
+	{"The cooperative's harvest sheet: a field for each month and measure.",
+		"revuelta convert harvest.csv"},
+	{"One row for each colony and month. {month} becomes a field, {@} names the values.",
+		"revuelta unpivot '{month} {@:kilos|jars}' harvest.csv"},
+	{"The same as a plan to run again next month: apiary and keeper stand only above\ntheir colonies, and months without a harvest are left out.",
+		"revuelta run season.plan"},
+	{"What the plan wrote.",
+		"revuelta convert tidy.csv"},
+}
+
+// Files lists the names of the demo's files.
+func Files() []string {
+	var out []string
+	entries, err := fs.ReadDir(data, "data")
+	if err != nil {
+		panic("demo: " + err.Error()) // they are built in
+	}
+	for _, e := range entries {
+		out = append(out, e.Name())
+	}
+	return out
+}
+
+// Read gives a file of the demo.
+func Read(name string) []byte {
+	b, err := fs.ReadFile(data, "data/"+name)
+	if err != nil {
+		panic("demo: " + err.Error()) // they are built in
+	}
+	return b
+}
+
+// Write writes the files into a folder, making it where it is not there. A
+// file of that name with other contents is an error, and nothing is written.
+func Write(dir string) error {
+	for _, name := range Files() {
+		old, err := os.ReadFile(filepath.Join(dir, name))
+		if err == nil && !bytes.Equal(old, Read(name)) {
+			return diag.Systemf("a file of this name with other contents is there").At(filepath.Join(dir, name), 0).Trying("revuelta demo ANOTHER-FOLDER")
+		}
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return format.FileError(filepath.Join(dir, name), err)
+		}
+	}
+	if err := os.MkdirAll(dir, 0o777); err != nil {
+		return format.FileError(dir, err)
+	}
+	for _, name := range Files() {
+		if err := os.WriteFile(filepath.Join(dir, name), Read(name), 0o666); err != nil {
+			return format.FileError(filepath.Join(dir, name), err)
+		}
+	}
+	return nil
+}

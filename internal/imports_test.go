@@ -1,0 +1,65 @@
+package internal
+
+import (
+	"os/exec"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// rooms from the ground up: a room imports only those above it in this list.
+var rooms = []string{
+	"revuelta/internal/diag",
+	"revuelta/internal/table",
+	"revuelta/internal/pattern",
+	"revuelta/internal/selection",
+	"revuelta/internal/formula",
+	"revuelta/internal/calc",
+	"revuelta/internal/format/delimited",
+	"revuelta/internal/format",
+	"revuelta/internal/step",
+	"revuelta/internal/step/steptest",
+	"revuelta/internal/run",
+	"revuelta/internal/plan",
+	"revuelta/internal/inspect",
+	"revuelta/demo",
+	"revuelta/internal/cli",
+	"revuelta/cmd/revuelta",
+}
+
+// interfaceOnly are packages that only internal/cli may use.
+var interfaceOnly = []string{"github.com/urfave/cli", "github.com/jedib0t/go-pretty", "golang.org/x/term", "flag", "log"}
+
+func TestImportsGoOneWay(t *testing.T) {
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}:{{join .Imports " "}}`, "revuelta/...").Output()
+	require.NoError(t, err)
+	lines := strings.Split(strings.TrimSpace(string(out)), "\n")
+	require.Greater(t, len(lines), 8)
+	for _, line := range lines {
+		path, imports, _ := strings.Cut(line, ":")
+		if path == "revuelta/internal" || path == "revuelta/test" || strings.HasPrefix(path, "revuelta/cmd/") && path != "revuelta/cmd/revuelta" {
+			continue
+		}
+		at := slices.Index(rooms, path)
+		require.GreaterOrEqual(t, at, 0, "%s is not among the rooms", path)
+		for _, i := range strings.Fields(imports) {
+			if strings.HasPrefix(i, "revuelta/") {
+				assert.Less(t, slices.Index(rooms, i), at, "%s imports %s", path, i)
+			}
+			for _, only := range interfaceOnly {
+				if path != "revuelta/internal/cli" {
+					assert.False(t, i == only || strings.HasPrefix(i, only+"/"), "%s imports %s", path, i)
+				}
+			}
+		}
+	}
+}
+
+// TestCoreDoesNotPrint: only internal/cli writes to the standard streams or ends the program.
+func TestCoreDoesNotPrint(t *testing.T) {
+	out, _ := exec.Command("grep", "-rnE", `\bfmt\.Print|os\.(Stdout|Stderr|Stdin|Exit)\b|\bprintln\(`, "--include=*.go", "--exclude=*_test.go", "--exclude-dir=cli", ".").Output()
+	assert.Empty(t, string(out))
+}

@@ -1,0 +1,245 @@
+// Package steptest checks that a step keeps the promises all steps give,
+// whatever it does to a table.
+package steptest
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"revuelta/internal/step"
+	"revuelta/internal/table"
+)
+
+// Table is a table at rest.
+type Table struct {
+	Names []string
+	Rows  [][]string
+	Lines []int // of each row, 0 where not known
+}
+
+// Kind is how the columns of an input are held.
+type Kind int
+
+// The kinds of column a step may be given.
+const (
+	Plain Kind = iota
+	Runs
+	Coded
+	kinds
+)
+
+// Run runs a Mapper or a Step over rows, in batches of so many.
+func Run(made any, in Table, size int, kind Kind) (Table, step.Tally, error) {
+	out := &collector{}
+	site := &step.Site{Step: "step"}
+	err := run(context.Background(), made, in, size, kind, out, site)
+	return out.table, site.Tally, err
+}
+
+// run drives a step, a mapper wrapped as one.
+func run(ctx context.Context, made any, in Table, size int, kind Kind, out step.Out, site *step.Site) error {
+	source := func(ctx context.Context, to step.Out) error {
+		if err := to.Start(table.NewSchema(in.Names)); err != nil {
+			return err
+		}
+		for from := 0; from < len(in.Rows); from += size {
+			if err := context.Cause(ctx); err != nil {
+				return err
+			}
+			b := batch(in, from, min(from+size, len(in.Rows)), kind)
+			site.Tally.In += int64(b.Rows)
+			if err := to.Emit(b); err != nil {
+				return err
+			}
+			spoil(b) // the contents were taken; what is left is ours
+		}
+		return nil
+	}
+	counting := step.Through{OnStart: out.Start, OnEmit: func(b *table.Batch) error {
+		site.Tally.Out += int64(b.Rows)
+		return out.Emit(b)
+	}}
+	if s, ok := made.(step.Step); ok {
+		return s.Run(ctx, source, counting, site)
+	}
+	m := made.(step.Mapper)
+	var fn step.MapFunc
+	return source(ctx, step.Through{
+		OnStart: func(schema *table.Schema) error {
+			bound, err := m.Bind(schema)
+			if err != nil {
+				return err
+			}
+			fn = bound.New(site)
+			return counting.Start(bound.Schema)
+		},
+		OnEmit: func(b *table.Batch) error {
+			before := rowsOf(b)
+			err := fn(b, counting.Emit)
+			taken := b.Rows == 0 // passed on whole
+			if err == nil && !taken && !slices.EqualFunc(before, rowsOf(b), slices.Equal) {
+				return errors.New("the step changed the batch it was to read only")
+			}
+			return err
+		},
+	})
+}
+
+// batch makes a batch of the rows from one up to another.
+func batch(in Table, from, to int, kind Kind) *table.Batch {
+	b := &table.Batch{}
+	b.Shape(len(in.Names))
+	b.Rows = to - from
+	b.Origin = table.Origin{Line: from + 2, Each: 1}
+	for i := range in.Names {
+		col := &b.Cols[i]
+		cells := make([]string, b.Rows)
+		for r := range cells {
+			cells[r] = in.Rows[from+r][i]
+		}
+		switch kind {
+		case Runs:
+			values, ends := col.MakeRuns(b.Rows)
+			n := 0
+			for r, c := range cells {
+				if n == 0 || values[n-1] != c {
+					values[n] = c
+					n++
+				}
+				ends[n-1] = int32(r + 1)
+			}
+			col.Cells, col.Ends = values[:n], ends[:n]
+		case Coded:
+			var values []string
+			codes := make([]int32, b.Rows)
+			for r, c := range cells {
+				k := slices.Index(values, c)
+				if k < 0 {
+					k = len(values)
+					values = append(values, c)
+				}
+				codes[r] = int32(k)
+			}
+			copy(col.MakeCodes(values, b.Rows), codes)
+		default:
+			copy(col.Make(b.Rows), cells)
+		}
+	}
+	return b
+}
+
+func rowsOf(b *table.Batch) [][]string {
+	var out [][]string
+	for r := range b.Rows {
+		out = append(out, b.Row(r, nil))
+	}
+	return out
+}
+
+// spoil overwrites what a batch's own arrays hold.
+func spoil(b *table.Batch) {
+	for i := range b.Cols {
+		cells := b.Cols[i].Make(max(64, len(b.Cols[i].Cells)))
+		for r := range cells {
+			cells[r] = "spoilt"
+		}
+		for r, codes := 0, b.Cols[i].MakeCodes(nil, 64); r < len(codes); r++ {
+			codes[r] = 0x5b5b
+		}
+	}
+}
+
+// collector keeps what a step emits and spoils each batch it took.
+type collector struct {
+	table  Table
+	starts int
+	fail   error // returned by Emit
+	after  int   // emits after it was
+}
+
+func (c *collector) Start(s *table.Schema) error {
+	c.starts++
+	c.table.Names = s.Names()
+	return nil
+}
+
+func (c *collector) Emit(b *table.Batch) error {
+	if c.starts != 1 {
+		return fmt.Errorf("%d starts before a batch", c.starts)
+	}
+	if c.fail != nil {
+		c.after++
+		return c.fail
+	}
+	taken := table.Take(b)
+	for i := range taken.Cols {
+		if n := len(taken.Cols); n != len(c.table.Names) {
+			return fmt.Errorf("%d columns for %d fields", n, len(c.table.Names))
+		}
+		if k := &taken.Cols[i]; k.Kind == table.Runs && int(k.Ends[len(k.Ends)-1]) != taken.Rows {
+			return fmt.Errorf("the runs of column %d end at %d of %d rows", i, k.Ends[len(k.Ends)-1], taken.Rows)
+		}
+	}
+	for r, row := range rowsOf(taken) {
+		c.table.Rows = append(c.table.Rows, row)
+		c.table.Lines = append(c.table.Lines, taken.Origin.LineOf(r))
+	}
+	spoil(taken)
+	return nil
+}
+
+// Check runs a step in all ways a runner may and compares the outcomes.
+func Check(t *testing.T, made any, in Table) Table {
+	t.Helper()
+	want, tally, err := Run(made, in, max(1, len(in.Rows)), Plain)
+	require.NoError(t, err)
+	assert.Equal(t, tally.Out, tally.In+tally.Made-tally.Merged-tally.LeftOut-tally.SetAside, "the books balance")
+	assert.Equal(t, tally.FilledIn, tally.FilledOut, "the cells balance")
+	for kind := range kinds {
+		for _, size := range []int{1, 3, 7, max(1, len(in.Rows))} {
+			got, again, err := Run(made, in, size, kind)
+			require.NoError(t, err)
+			assert.Equal(t, want, got, "batches of %d rows, columns of kind %d", size, kind)
+			assert.Equal(t, tally, again, "batches of %d rows, columns of kind %d", size, kind)
+		}
+	}
+	t.Run("no rows", func(t *testing.T) {
+		out := &collector{}
+		err := run(t.Context(), made, Table{Names: in.Names}, 1, Plain, out, &step.Site{})
+		if err == nil { // some can't do without
+			assert.Equal(t, 1, out.starts)
+			assert.LessOrEqual(t, len(out.table.Rows), 1)
+		}
+	})
+	t.Run("an error comes back", func(t *testing.T) {
+		out := &collector{fail: errors.New("no room")}
+		err := run(t.Context(), made, in, 2, Plain, out, &step.Site{})
+		require.ErrorIs(t, err, out.fail)
+		assert.Equal(t, 1, out.after, "nothing is emitted after an error")
+	})
+	t.Run("cancelled", func(t *testing.T) {
+		ctx, cancel := context.WithCancelCause(t.Context())
+		stop := errors.New("stop")
+		cancel(stop)
+		require.ErrorIs(t, run(ctx, made, in, 2, Plain, &collector{}, &step.Site{}), stop)
+	})
+	t.Run("at once", func(t *testing.T) {
+		var wg sync.WaitGroup
+		for range 2 {
+			wg.Go(func() {
+				got, _, err := Run(made, in, 2, Plain)
+				assert.NoError(t, err)
+				assert.Equal(t, want, got)
+			})
+		}
+		wg.Wait()
+	})
+	return want
+}
