@@ -21,7 +21,6 @@ type screen struct {
 	names         []string
 	rows          [][]string
 	total         int64
-	drawn         bool
 }
 
 func newScreen(w io.Writer) *screen {
@@ -174,7 +173,11 @@ func drawTable(names []string, rows [][]string, total int64, width int) string {
 	return b.String()
 }
 
+// looksNumeric tells numbers from codes: a leading zero is a code's.
 func looksNumeric(s string) bool {
+	if len(s) > 1 && s[0] == '0' && '0' <= s[1] && s[1] <= '9' {
+		return false
+	}
 	digits := false
 	for i, r := range s {
 		switch {

@@ -16,7 +16,6 @@ type stage struct {
 	plan   string // file, "" outside a plan
 	line   int
 	mapper step.Mapper
-	step   step.Step
 
 	leaveOut func(*table.Schema, *table.Batch, []int32)
 

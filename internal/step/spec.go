@@ -147,8 +147,6 @@ func (s *Spec) Unknown(name string) error {
 	return e.Trying(fmt.Sprintf("revuelta %s --help", s.Name))
 }
 
-func fixed(n int) func(*Args) int { return func(*Args) int { return n } }
-
 // Path is the value of an option that names a file, relative to the plan it stands in.
 func (a *Args) Path(name string) string {
 	path := a.Get(name, "")

@@ -28,7 +28,6 @@ type Parser struct {
 
 	at    []int32 // irregular rows: first cell, and number of cells
 	count []int32
-	cells []string
 
 	Short int64 // rows padded
 	Empty int64 // empty lines left out

@@ -1,0 +1,107 @@
+package decimal
+
+import (
+	"math/big"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestParse(t *testing.T) {
+	for s, want := range map[string]string{
+		"026": "26", "1.10": "1.1", "-.5": "-0.5", "+7": "7", "1e3": "1000", "1E-2": "0.01", "0.00": "0", "-0": "0",
+		"9007199254740993": "9007199254740993", "123456789012345678901234567890.5": "123456789012345678901234567890.5",
+		"1e21": "1e21", "1e20": "100000000000000000000", "1e400": "1e400", "0.1e1": "1", "9223372036854775808": "9223372036854775808",
+		"": "-", "-": "-", ".": "-", "1.": "-", "1,5": "-", " 1": "-", "1 ": "-", "0x1": "-", "1e": "-", "1e+": "-", "1e401": "-",
+		"1e999999999": "-", "Inf": "-", "NaN": "-", "1_0": "-", "--1": "-", "1e--2": "-", "1e-+2": "-", "1.2.3": "-", "e5": "-", ".e5": "-",
+	} {
+		d, ok := Parse(s)
+		got := "-"
+		if ok {
+			got = d.String()
+		}
+		assert.Equal(t, want, got, "%q", s)
+	}
+}
+
+func TestArithmetic(t *testing.T) {
+	num := func(s string) D { d, ok := Parse(s); require.True(t, ok, s); return d }
+	for _, c := range []struct{ a, op, b, want string }{
+		{"0.1", "*", "3", "0.3"}, {"4", "*", "2.5", "10.0"}, {"0.1", "+", "0.20", "0.30"},
+		{"9223372036854775807", "+", "1", "9223372036854775808"}, {"123456789012345678", "+", "0.001", "123456789012345678.001"},
+		{"-9223372036854775808", "-", "1", "-9223372036854775809"}, {"999999999999999999", "*", "999999999999999999", "999999999999999998000000000000000001"},
+		{"1", "/", "3", "0.333333333333333"}, {"10", "/", "4", "2.5"}, {"7.5", "%", "2", "1.5"}, {"-7", "%", "3", "-1"},
+		{"1", "/", "0", "division by zero"}, {"1", "%", "0", "division by zero"}, {"1e400", "*", "1e400", "the result is too large"},
+		{"1e400", "+", "1e-400", "1" + strings.Repeat("0", 400) + "." + strings.Repeat("0", 399) + "1"},
+	} {
+		var r D
+		var err error
+		switch c.op {
+		case "+":
+			r, err = num(c.a).Add(num(c.b))
+		case "-":
+			r, err = num(c.a).Sub(num(c.b))
+		case "*":
+			r, err = num(c.a).Mul(num(c.b))
+		case "/":
+			r, err = num(c.a).Div(num(c.b))
+		case "%":
+			r, err = num(c.a).Mod(num(c.b))
+		}
+		got := string(r.Append(nil))
+		if err != nil {
+			got = err.Error()
+		}
+		assert.Equal(t, c.want, got, "%s %s %s", c.a, c.op, c.b)
+	}
+	for _, c := range []struct {
+		in   string
+		n    int
+		want string
+	}{{"2.5", 0, "2"}, {"3.5", 0, "4"}, {"-2.5", 0, "-2"}, {"-3.5", 0, "-4"}, {"1.005", 2, "1.00"}, {"1.0051", 2, "1.01"}, {"7", 2, "7"}, {"12345678901234567890.55", 1, "12345678901234567890.6"}} {
+		assert.Equal(t, c.want, string(num(c.in).Round(c.n).Append(nil)), c.in)
+	}
+	assert.Equal(t, "-2", num("-1.5").Floor().String())
+	assert.Equal(t, "-1", num("-1.5").Ceil().String())
+	assert.Equal(t, "1.50", string(num("1.5").AppendScaled(nil, 2)))
+	assert.Equal(t, "3.00", string(num("3").AppendScaled(nil, 2)))
+}
+
+// FuzzAgainstBig compares with math/big's rationals.
+func FuzzAgainstBig(f *testing.F) {
+	f.Add("0.1", "0.2")
+	f.Add("-9223372036854775808", "1e-18")
+	f.Add("123456789012345678", "0.001")
+	f.Fuzz(func(t *testing.T, a, b string) {
+		x, ok1 := Parse(a)
+		y, ok2 := Parse(b)
+		if !ok1 || !ok2 || len(a) > 100 || len(b) > 100 {
+			return
+		}
+		rx, ok := new(big.Rat).SetString(a)
+		require.True(t, ok, a)
+		ry, ok := new(big.Rat).SetString(b)
+		require.True(t, ok, b)
+		same := func(want *big.Rat, got D, err error) {
+			if err != nil {
+				return // too large
+			}
+			text := string(got.Append(nil))
+			r, ok := new(big.Rat).SetString(text)
+			require.True(t, ok, text)
+			require.Zero(t, want.Cmp(r), "%s and %s: %s", a, b, text)
+		}
+		sum, err := x.Add(y)
+		same(new(big.Rat).Add(rx, ry), sum, err)
+		diff, err := x.Sub(y)
+		same(new(big.Rat).Sub(rx, ry), diff, err)
+		product, err := x.Mul(y)
+		same(new(big.Rat).Mul(rx, ry), product, err)
+		same(rx, x.Shortest(), nil)
+		require.Equal(t, rx.Cmp(ry), x.Cmp(y))
+		nearest, _ := rx.Float64()
+		require.Equal(t, nearest, x.Float(), a)
+	})
+}
