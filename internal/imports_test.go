@@ -16,6 +16,8 @@ var rooms = []string{
 	"revuelta/internal/table",
 	"revuelta/internal/pattern",
 	"revuelta/internal/selection",
+	"revuelta/internal/decimal",
+	"revuelta/internal/calendar",
 	"revuelta/internal/formula",
 	"revuelta/internal/calc",
 	"revuelta/internal/format/delimited",

@@ -7,6 +7,12 @@ func List() []*Spec {
 		fieldsSpec,
 		renameSpec,
 		fillSpec,
+		whereSpec,
+		setSpec,
+		castSpec,
+		scrubSpec,
+		recodeSpec,
+		assertSpec,
 	}
 }
 

@@ -60,8 +60,8 @@ func (p *Parser) Parse(c Chunk, dst *table.Batch) error {
 		}
 		dst.Rows = n
 		p.lacks(dst)
+		p.lines(c.Data, dst, nil) // before the text is changed
 		p.unquote(dst, nil)
-		p.lines(c.Data, dst, nil)
 	} else if err := p.irregular(c, dst); err != nil {
 		return err
 	}
@@ -247,6 +247,7 @@ func (p *Parser) irregular(c Chunk, dst *table.Batch) error {
 		}
 	}
 	p.lacks(dst)
+	p.lines(data, dst, p.at)
 	row := 0
 	p.unquote(dst, func(cell int32) (int, int) {
 		for row < len(p.at) && p.at[row]+p.count[row] <= cell {
@@ -257,7 +258,6 @@ func (p *Parser) irregular(c Chunk, dst *table.Batch) error {
 		}
 		return row, int(cell - p.at[row])
 	})
-	p.lines(data, dst, p.at)
 	if fault != nil {
 		return fault
 	}
@@ -290,7 +290,7 @@ func (p *Parser) isQuoted(cell int32) bool {
 func (p *Parser) long(c Chunk, first, end int32) (*Fault, []string) {
 	beyond := int32(-1)
 	for k := first + int32(p.fields); k < end && beyond < 0; k++ {
-		if s := p.cell(c.Data, k); s != "" && s != `""` {
+		if s := p.cell(c.Data, k); s != "" && (s != `""` || p.d.NoQuotes) {
 			beyond = k
 		}
 	}

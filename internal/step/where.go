@@ -1,0 +1,123 @@
+package step
+
+import (
+	"fmt"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/formula"
+	"revuelta/internal/table"
+)
+
+var whereSpec = &Spec{
+	Name: "where",
+	Brief: []string{
+		"Keeps the rows for which a formula holds.",
+		"Cells are read as numbers where they are compared with numbers, as text where with text.",
+	},
+	Forms: []string{"where FORMULA"},
+	Make: func(a *Args) (any, error) {
+		f, err := formula.Parse(a.Operands[0])
+		if err != nil {
+			return nil, err
+		}
+		if f.Kind() != formula.Truth {
+			return nil, diag.Usagef("where %s: the formula gives a value, not whether something holds", diag.Quote(f.String())).Trying("compare it: kilos > 0", `not blank(kilos)`)
+		}
+		return &Where{f}, nil
+	},
+	Examples: []Example{{
+		Command: `revuelta where 'kilos >= 10 and apiary != "Vesk"' harvest.csv`,
+		Input:   "apiary,colony,kilos\nVesk,026,12\nTamro,007,10.50\nTamro,011,\nUlmo,003,9\n",
+		Output:  "apiary,colony,kilos\nTamro,007,10.50\n",
+	}},
+}
+
+// Where keeps the rows for which a formula holds.
+type Where struct{ Formula *formula.Formula }
+
+// Bind implements Mapper.
+func (w *Where) Bind(in *table.Schema) (*Bound, error) {
+	p, err := w.Formula.Bind(in, -1)
+	if err != nil {
+		return nil, err
+	}
+	return &Bound{
+		Schema:  in,
+		Passing: true,
+		New: func(s *Site) MapFunc {
+			v := p.Eval()
+			f := newSifter(in, s)
+			return func(src *table.Batch, emit func(*table.Batch) error) error {
+				v.Load(src)
+				return f.sift(src, emit, v.True)
+			}
+		},
+		Tell: func(t *Tally) string { return fmt.Sprintf("%s left out", diag.Plural(t.LeftOut, "row")) },
+	}, nil
+}
+
+// sifter keeps some rows of a batch.
+type sifter struct {
+	in   *table.Schema
+	s    *Site
+	dst  *table.Batch
+	kept []int32
+	left []int32
+}
+
+func newSifter(in *table.Schema, s *Site) *sifter { return &sifter{in: in, s: s, dst: table.Get()} }
+
+// sift emits the rows for which keep says so, leaves the others out, and deals with those it fails on.
+func (f *sifter) sift(src *table.Batch, emit func(*table.Batch) error, keep func(row int) (bool, *formula.Failure)) error {
+	f.kept, f.left = f.kept[:0], f.left[:0]
+	var stop error
+	for r := range src.Rows {
+		ok, fail := keep(r)
+		switch {
+		case fail != nil:
+			stop = f.s.Unfit(f.in, src, r, fail.Field, fail.Reason, triesFor(fail)...)
+		case ok:
+			f.kept = append(f.kept, int32(r))
+		default:
+			f.left = append(f.left, int32(r))
+		}
+		if stop != nil {
+			break
+		}
+	}
+	f.s.Leave(f.in, src, f.left)
+	if err := f.emit(src, emit); err != nil {
+		return err
+	}
+	return stop
+}
+
+// emit emits the rows kept.
+func (f *sifter) emit(src *table.Batch, emit func(*table.Batch) error) error {
+	if len(f.kept) == 0 {
+		return nil
+	}
+	if len(f.kept) == src.Rows {
+		return emit(src)
+	}
+	gather(f.dst, src, f.kept)
+	return emit(f.dst)
+}
+
+// gather makes dst the given rows of src.
+func gather(dst, src *table.Batch, rows []int32) {
+	dst.Shape(len(src.Cols))
+	for i := range src.Cols {
+		dst.Cols[i].Gather(&src.Cols[i], rows)
+	}
+	dst.Rows = len(rows)
+	dst.Origin.Derive(&src.Origin, rows)
+}
+
+// triesFor is what to try where a cell could not be read by a formula.
+func triesFor(f *formula.Failure) []string {
+	if f.Field >= 0 && f.Reason == "is not a number" {
+		return []string{"cast it first: cast FIELD number --decimal , --strip kg"}
+	}
+	return nil
+}
