@@ -13,6 +13,7 @@ import (
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
+	"revuelta/internal/formula"
 	"revuelta/internal/plan"
 	"revuelta/internal/run"
 	"revuelta/internal/step"
@@ -22,7 +23,8 @@ var outputOption = step.Option{Name: "output", Value: "FILE", Help: "where the t
 
 var runOptions = []step.Option{
 	{Name: "set-aside", Value: "FILE", Help: "rows that do not fit go there, and the run goes on"},
-	{Name: "most-aside", Value: "N", Help: "stop all the same when more than N rows do not fit"},
+	{Name: "most-aside", Value: "N|5%", Help: "stop all the same when more rows than that do not fit"},
+	{Name: "left-out", Value: "FILE", Help: "rows that where, distinct, join or --skip-blank left out go there"},
 	{Name: "account", Value: "FILE", Help: "write the account there, as JSON"},
 	{Name: "quiet", Help: "leave out the account on standard error"},
 	{Name: "workers", Value: "N", Help: "how many processors to use (default: all)"},
@@ -69,12 +71,32 @@ func commands() []command {
 		groups: stepGroups(),
 	}, {
 		spec: &step.Spec{
+			Name:     "functions",
+			Brief:    []string{"Lists the functions of formulas, each with an example."},
+			Forms:    []string{"functions"},
+			Operands: func(*step.Args) int { return 0 },
+		},
+		action: listFunctions,
+	}, {
+		spec: &step.Spec{
 			Name:  "demo",
 			Brief: []string{"Writes the demo data of a honey growers' cooperative into a folder and runs", "the whole example on it, each command before its result."},
 			Forms: []string{"demo [DIR]"},
 		},
 		action: runDemo,
 	}}
+}
+
+// listFunctions lists the functions of formulas.
+func listFunctions(_ context.Context, a *app, c *call) error {
+	if len(c.args.Operands) > 0 {
+		return diag.Usagef("functions takes no operand").Trying(program + " functions")
+	}
+	for _, f := range formula.Functions() {
+		name := fmt.Sprintf("%s(%s)", f.Name, f.Args)
+		fmt.Fprintf(a.Out, "%-24s %-50s %s is %s\n", name, f.Does, f.Example, f.Gives)
+	}
+	return nil
 }
 
 // runStep runs a step as a command of its own.
@@ -212,7 +234,7 @@ func (a *app) direct(c *call, p *run.Program, files []string) error {
 
 // execute runs a program and gives its account.
 func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
-	env := run.Env{Stdin: a.In, Stdout: a.Out, Aside: c.extra.Get("set-aside", ""), Most: c.extra.Get("most-aside", "")}
+	env := run.Env{Stdin: a.In, Stdout: a.Out, Aside: c.extra.Get("set-aside", ""), Most: c.extra.Get("most-aside", ""), LeftOut: c.extra.Get("left-out", "")}
 	if env.Most != "" && env.Aside == "" {
 		return diag.Usagef("--most-aside goes with --set-aside").Trying("--set-aside FILE")
 	}

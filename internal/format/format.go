@@ -96,6 +96,7 @@ type WriteOptions struct {
 type Chunk struct {
 	file  int
 	text  textChunk
+	batch *table.Batch // rows read already
 	Bytes int64
 }
 
@@ -160,9 +161,13 @@ type Found struct {
 // workers: Begin, then the pieces in order, then End.
 type Encoding interface {
 	Begin(dst []byte, s *table.Schema) []byte
-	Worker() Encoder
+	Worker(s *table.Schema) Encoder
 	End(dst []byte) []byte
 }
+
+// Joined is an Encoding whose rows are parted by something that the first has
+// not: it takes that off the first piece.
+type Joined interface{ First(piece []byte) []byte }
 
 // Encoder appends the rows of a batch. It serves one goroutine.
 type Encoder interface {
@@ -176,6 +181,10 @@ var known = []struct {
 }{
 	{"csv", []string{".csv", ".txt"}},
 	{"tsv", []string{".tsv", ".tab"}},
+	{"ndjson", []string{".ndjson", ".jsonl"}},
+	{"json", []string{".json"}},
+	{"md", []string{".md"}},
+	{"html", []string{".html", ".htm"}},
 }
 
 // Names lists the names of the formats.

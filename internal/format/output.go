@@ -141,5 +141,13 @@ func NewEncoding(path string, o WriteOptions) (Encoding, error) {
 	} else if as = bySuffix(path); as == "" {
 		as = "csv"
 	}
+	switch as {
+	case "ndjson", "json":
+		return &jsonEncoding{array: as == "json", blank: o.Blank}, nil
+	case "md":
+		return markdown{o.Blank}, nil
+	case "html":
+		return html{o.Blank}, nil
+	}
 	return newDelimited(as, o), nil
 }

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"slices"
-	"strings"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format/delimited"
@@ -22,19 +21,68 @@ const chunkSize = 64 << 10
 type files struct {
 	o       ReadOptions
 	schema  *table.Schema
-	files   []*textFile
+	files   []*oneFile
 	inputs  []*Input
 	current int
 }
 
-// textFile is one file of delimited text.
-type textFile struct {
-	in     *opened
-	d      delimited.Dialect
+// oneFile is one of them.
+type oneFile struct {
+	body
 	names  []string
-	fields []int // position of each union field in the file, -1: it is not there
+	fields []int // position of each field of the table in the file, -1: it is not there
 	same   bool  // the file's fields are the table's
-	split  *delimited.Splitter
+}
+
+// body is what stands in a file below its header.
+type body interface {
+	next() (Chunk, error) // io.EOF after the last
+	parser(stats *Stats, aside func(LongRow)) func(c Chunk, dst *table.Batch) error
+	recycle(c Chunk)
+	close() error
+	name() string
+}
+
+// textFile is a file of delimited text.
+type textFile struct {
+	in    *opened
+	d     delimited.Dialect
+	names []string
+	split interface {
+		Next() (delimited.Chunk, error)
+		Recycle(delimited.Chunk)
+	}
+}
+
+func (f *textFile) name() string    { return f.in.name }
+func (f *textFile) recycle(c Chunk) { f.split.Recycle(c.text) }
+func (f *textFile) close() error    { return f.in.close() }
+
+func (f *textFile) next() (Chunk, error) {
+	c, err := f.split.Next()
+	if err != nil && err != io.EOF {
+		return Chunk{}, f.in.readError(err)
+	}
+	return Chunk{text: c, Bytes: int64(len(c.Data))}, err
+}
+
+func (f *textFile) parser(stats *Stats, aside func(LongRow)) func(c Chunk, dst *table.Batch) error {
+	t := delimited.NewParser(f.d, len(f.names))
+	if aside != nil {
+		t.Long = func(fault *delimited.Fault, cells []string) {
+			aside(LongRow{f.in.name, fault.Line, fault.Cell, fault.Text, cells, f.names})
+			stats.Long++
+		}
+	}
+	return func(c Chunk, dst *table.Batch) error {
+		err := t.Parse(c.text, dst)
+		stats.Short, stats.Empty = t.Short, t.Empty
+		var fault *delimited.Fault
+		if errors.As(err, &fault) {
+			return f.fault(fault, f.names)
+		}
+		return err
+	}
 }
 
 // Open opens files as one table, their headers read. No file is named twice as standard input.
@@ -52,7 +100,7 @@ func Open(paths []string, o ReadOptions) (Source, error) {
 		return nil, diag.Usagef("standard input (-) is named twice")
 	}
 	for _, p := range paths {
-		f, in, err := openText(p, o)
+		f, in, err := openOne(p, o)
 		if err != nil {
 			s.Close()
 			return nil, err
@@ -64,16 +112,30 @@ func Open(paths []string, o ReadOptions) (Source, error) {
 	return s, nil
 }
 
-func openText(path string, o ReadOptions) (*textFile, *Input, error) {
-	in, err := open(path, o)
-	if err != nil {
-		return nil, nil, err
-	}
-	f := &textFile{in: in, d: delimited.Dialect{Delimiter: o.Delimiter, NoQuotes: o.NoQuotes}}
+// openOne opens a file by its format.
+func openOne(path string, o ReadOptions) (*oneFile, *Input, error) {
 	as := o.As
 	if as == "" {
 		as = bySuffix(path)
 	}
+	if as == "json" || as == "ndjson" {
+		return openJSON(path, o)
+	}
+	if as == "md" || as == "html" {
+		return nil, nil, diag.Usagef("%s tables are written, not read", as).At(path, 0).Trying("--read-as csv")
+	}
+	in, err := open(path, o)
+	if err != nil {
+		return nil, nil, err
+	}
+	if first := bytes.TrimLeft(in.probe, " \t\r\n"); as == "" && len(first) > 1 && (first[0] == '{' || first[0] == '[') && looksLikeJSON(first) {
+		return readJSON(in, o)
+	}
+	return openText(in, as, o)
+}
+
+func openText(in *opened, as string, o ReadOptions) (*oneFile, *Input, error) {
+	f := &textFile{in: in, d: delimited.Dialect{Delimiter: o.Delimiter, NoQuotes: o.NoQuotes}}
 	if f.d.Delimiter == 0 {
 		f.d.Delimiter = '\t'
 		if as != "tsv" || bytes.IndexByte(in.probe, '\t') < 0 {
@@ -107,10 +169,15 @@ func openText(path string, o ReadOptions) (*textFile, *Input, error) {
 		last := rows[len(rows)-1]
 		start, line = last.End, last.Line+bytes.Count(in.probe[last.Start:last.End], []byte{'\n'})
 	}
-	f.split = delimited.NewSplitter(in.probe[start:], in.rest, f.d, line, chunkSize)
+	split := delimited.NewSplitter(in.probe[start:], in.rest, f.d, line, chunkSize)
+	f.split = split
 	input := &Input{Name: in.name, Fields: len(f.names), Size: in.size, Notes: append(in.notes, h.notes...),
 		How: Found{Encoding: in.found, Delimiter: f.d.Delimiter, Header: h.found}}
-	return f, input, nil
+	if o.Foot > 0 || o.FootAuto {
+		foot := &footer{split: split, d: f.d, rows: o.Foot, auto: o.FootAuto, fields: len(f.names), tell: func(note string) { input.Notes = append(input.Notes, note) }}
+		f.split = foot
+	}
+	return &oneFile{body: f, names: f.names}, input, nil
 }
 
 // unite makes the fields of all files one list, as first met.
@@ -157,36 +224,30 @@ func (s *files) Inputs() []*Input      { return s.inputs }
 func (s *files) Next() (Chunk, error) {
 	for s.current < len(s.files) {
 		f := s.files[s.current]
-		c, err := f.split.Next()
-		if errors.Is(err, io.EOF) && err == io.EOF {
-			f.in.close()
-			f.in.probe, f.in.rest = nil, nil
+		c, err := f.next()
+		if err == io.EOF {
+			f.close()
 			s.current++
 			continue
 		}
-		if err != nil {
-			return Chunk{}, f.in.readError(err)
-		}
-		return Chunk{file: s.current, text: c, Bytes: int64(len(c.Data))}, nil
+		c.file = s.current
+		return c, err
 	}
 	return Chunk{}, io.EOF
 }
 
-func (s *files) Recycle(c Chunk) { s.files[c.file].split.Recycle(c.text) }
+func (s *files) Recycle(c Chunk) { s.files[c.file].recycle(c) }
 
 func (s *files) Close() error {
-	var first error
 	for _, f := range s.files {
-		if err := f.in.close(); err != nil && first == nil && !strings.Contains(err.Error(), "already closed") {
-			first = err
-		}
+		f.close() // read only, and perhaps closed before
 	}
-	return first
+	return nil
 }
 
 // Parser makes a parser for one worker.
 func (s *files) Parser() Parser {
-	p := &fileParser{s: s, texts: make([]*delimited.Parser, len(s.files)), raw: table.Get()}
+	p := &fileParser{s: s, parsers: make([]func(Chunk, *table.Batch) error, len(s.files)), raw: table.Get()}
 	p.stats = make([]Stats, len(s.files))
 	if len(s.o.Blank) > 0 {
 		p.blank = map[string]bool{}
@@ -200,7 +261,7 @@ func (s *files) Parser() Parser {
 
 type fileParser struct {
 	s       *files
-	texts   []*delimited.Parser
+	parsers []func(Chunk, *table.Batch) error
 	raw     *table.Batch
 	blank   map[string]bool
 	longest int
@@ -210,34 +271,25 @@ type fileParser struct {
 
 func (p *fileParser) Long() []LongRow { return p.long }
 
-func (p *fileParser) Stats() []Stats {
-	for i, t := range p.texts {
-		if t != nil {
-			p.stats[i].Short, p.stats[i].Empty = t.Short, t.Empty
-		}
-	}
-	return p.stats
-}
+func (p *fileParser) Stats() []Stats { return p.stats }
 
 func (p *fileParser) Parse(c Chunk, dst *table.Batch) error {
 	f := p.s.files[c.file]
-	t := p.texts[c.file]
-	if t == nil {
-		t = delimited.NewParser(f.d, len(f.names))
+	parse := p.parsers[c.file]
+	if parse == nil {
+		var aside func(LongRow)
 		if p.s.o.LongAside {
-			t.Long = func(fault *delimited.Fault, cells []string) {
-				p.long = append(p.long, LongRow{f.in.name, fault.Line, fault.Cell, fault.Text, cells, f.names})
-				p.stats[c.file].Long++
-			}
+			aside = func(r LongRow) { p.long = append(p.long, r) }
 		}
-		p.texts[c.file] = t
+		parse = f.parser(&p.stats[c.file], aside)
+		p.parsers[c.file] = parse
 	}
 	p.long = nil
 	into := dst
 	if !f.same || p.s.o.Source != "" {
 		into = p.raw
 	}
-	err := t.Parse(c.text, into)
+	err := parse(c, into)
 	into.Origin.File = c.file
 	if p.blank != nil {
 		p.markers(into)
@@ -246,15 +298,11 @@ func (p *fileParser) Parse(c Chunk, dst *table.Batch) error {
 		p.rearrange(dst, into, f)
 	}
 	p.stats[c.file].Rows += int64(dst.Rows)
-	var fault *delimited.Fault
-	if errors.As(err, &fault) {
-		return f.fault(fault, f.names)
-	}
 	return err
 }
 
 // rearrange puts the fields of a file where the table has them.
-func (p *fileParser) rearrange(dst, src *table.Batch, f *textFile) {
+func (p *fileParser) rearrange(dst, src *table.Batch, f *oneFile) {
 	dst.Shape(p.s.schema.Len())
 	dst.Rows = src.Rows
 	lines := append(dst.Origin.Lines[:0], src.Origin.Lines...)
@@ -270,7 +318,7 @@ func (p *fileParser) rearrange(dst, src *table.Batch, f *textFile) {
 		}
 	}
 	if p.s.o.Source != "" {
-		dst.Cols[len(f.fields)].SetConstant(f.in.name, src.Rows)
+		dst.Cols[len(f.fields)].SetConstant(f.name(), src.Rows)
 	}
 }
 

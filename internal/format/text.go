@@ -19,5 +19,5 @@ func newDelimited(as string, o WriteOptions) Encoding {
 func (t text) Begin(dst []byte, s *table.Schema) []byte {
 	return delimited.NewEncoder(t.style).Header(dst, s)
 }
-func (t text) Worker() Encoder       { return delimited.NewEncoder(t.style) }
-func (t text) End(dst []byte) []byte { return dst }
+func (t text) Worker(*table.Schema) Encoder { return delimited.NewEncoder(t.style) }
+func (t text) End(dst []byte) []byte        { return dst }

@@ -130,7 +130,7 @@ func FuzzFormula(f *testing.F) {
 		}
 		first := value(source, "a="+a+"|b="+b)
 		require.Equal(t, first, value(source, "a="+a+"|b="+b))
-		if strings.HasPrefix(first, "error: ") {
+		if strings.HasPrefix(first, "error: ") && !strings.Contains(source, "v") {
 			require.NotContains(t, first, "v0", "a name of the parser's shows")
 		}
 	})

@@ -19,9 +19,11 @@ var ReadOptions = []step.Option{
 	{Name: "header", Value: "N|A-B|none|auto", Help: "the header rows (default: row 1, unless it looks like a title)"},
 	{Name: "header-join", Value: "TEXT", Help: "between the parts of several header rows (default: ' / ')"},
 	{Name: "body", Value: "N", Help: "the first row of data"},
+	{Name: "foot", Value: "N|auto", Help: "rows at the end that are notes, quoted in the account"},
 	{Name: "blank", Value: "'NA,n/a,-'", Help: "markers that count as blank"},
 	{Name: "source", Value: "NAME", Help: "a field with the file of each row"},
 	{Name: "limit", Value: "N", Help: "stop after N data rows"},
+	{Name: "flatten", Help: "nested JSON members become fields a.b; else they stay JSON text"},
 }
 
 // WriteOptions are the options of writing, on the command line and of write.
@@ -54,6 +56,12 @@ func DecodeRead(a *step.Args) (o format.ReadOptions, err error) {
 		}
 	}
 	if o.Body, err = count(a, "body"); err != nil {
+		return o, err
+	}
+	o.Flatten = a.Has("flatten")
+	if a.Get("foot", "") == "auto" {
+		o.FootAuto = true
+	} else if o.Foot, err = count(a, "foot"); err != nil {
 		return o, err
 	}
 	n, err := count(a, "limit")

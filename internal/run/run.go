@@ -53,6 +53,7 @@ type Env struct {
 	Workers int           // 0: as many as there are processors
 	Aside   string        // file for rows that do not fit
 	Most    string        // --most-aside
+	LeftOut string        // file for rows left out
 	Bytes   *atomic.Int64 // counts what is read, for the progress
 	Total   func(int64)   // is told how much there is to read, where that is known
 }
@@ -93,6 +94,7 @@ type runner struct {
 	account *Account
 	outputs []*target
 	aside   *asideFile
+	leftOut *asideFile
 }
 
 // target is an output of the run.
@@ -101,6 +103,17 @@ type target struct {
 	w    io.Writer
 	enc  format.Encoding
 	acc  TableAccount
+
+	begun bool // rows were written
+}
+
+// rows writes a piece of rows.
+func (t *target) rows(b []byte) error {
+	if j, ok := t.enc.(format.Joined); ok && !t.begun && len(b) > 0 {
+		b = j.First(b)
+		t.begun = true
+	}
+	return t.write(b)
 }
 
 func (t *target) write(b []byte) error {
@@ -132,15 +145,25 @@ func (r *runner) all(ctx context.Context) (err error) {
 				t.file.Abort() // has no effect on what was put in place
 			}
 		}
-		if r.aside != nil {
-			r.aside.out.Abort()
+		for _, a := range []*asideFile{r.aside, r.leftOut} {
+			if a != nil {
+				a.out.Abort()
+			}
 		}
 	}()
 	if err := r.refuse(); err != nil {
 		return err
 	}
 	if r.env.Aside != "" {
-		if r.aside, err = newAsideFile(r.env.Aside, r.env.Most); err != nil {
+		if r.aside, err = newAsideFile(r.env.Aside, asideFields); err != nil {
+			return err
+		}
+		if err := r.aside.bound(r.env.Most); err != nil {
+			return err
+		}
+	}
+	if r.env.LeftOut != "" {
+		if r.leftOut, err = newAsideFile(r.env.LeftOut, leftOutFields); err != nil {
 			return err
 		}
 	}
@@ -184,7 +207,10 @@ func (r *runner) refuse() error {
 			writes = append(writes, w)
 		}
 	}
-	others := []string{r.env.Aside}
+	others := []string{r.env.Aside, r.env.LeftOut}
+	if r.env.Aside != "" && r.env.Aside == r.env.LeftOut {
+		return diag.Usagef("%s is written twice", r.env.Aside)
+	}
 	for _, w := range writes {
 		for _, o := range others {
 			if o != "" && (o == w.Path || format.SameFile(o, w.Path)) {
@@ -203,8 +229,10 @@ func (r *runner) refuse() error {
 					return r.at(diag.Usagef("%s is read here: writing onto it would lose what it holds now", w.Path).Trying("-o another file", "--overwrite"), w.Line)
 				}
 			}
-			if r.env.Aside != "" && format.SameFile(path, r.env.Aside) {
-				return diag.Usagef("--set-aside %s is an input", r.env.Aside)
+			for _, o := range others {
+				if o != "" && format.SameFile(path, o) {
+					return diag.Usagef("%s is read here: writing onto it would lose what it holds now", o)
+				}
 			}
 		}
 	}
@@ -235,8 +263,15 @@ func (r *runner) finish() error {
 		}
 	}
 	if r.aside != nil {
-		if err := r.aside.out.Finish(); err != nil {
+		if err := r.aside.enough(r.account); err != nil {
 			return err
+		}
+	}
+	for _, a := range []*asideFile{r.aside, r.leftOut} {
+		if a != nil {
+			if err := a.out.Finish(); err != nil {
+				return err
+			}
 		}
 	}
 	for _, t := range r.outputs {
@@ -247,9 +282,13 @@ func (r *runner) finish() error {
 		}
 		r.account.Outputs = append(r.account.Outputs, t.acc)
 	}
-	if r.aside != nil {
-		r.account.Outputs = append(r.account.Outputs, TableAccount{Name: r.env.Aside, Rows: r.aside.rows, Fields: len(asideFields)})
-		return r.aside.out.Commit()
+	for _, a := range []*asideFile{r.aside, r.leftOut} {
+		if a != nil {
+			r.account.Outputs = append(r.account.Outputs, TableAccount{Name: a.out.Name, Rows: a.rows, Fields: len(a.fields)})
+			if err := a.out.Commit(); err != nil {
+				return err
+			}
+		}
 	}
 	return nil
 }
@@ -285,7 +324,7 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 
 	stats := make([]format.Stats, len(inputs))
 	var mu sync.Mutex
-	x := &section{source: src, workers: workers, bytes: r.env.Bytes, fileName: name, setAside: r.aside != nil,
+	x := &section{source: src, workers: workers, bytes: r.env.Bytes, fileName: name, setAside: r.aside != nil, leftOut: r.leftOut != nil,
 		parsed: func(part []format.Stats) {
 			mu.Lock()
 			defer mu.Unlock()
@@ -312,7 +351,7 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 	}
 	var stages []*stage
 	next := func(in step.In) *section {
-		return &section{workers: workers, bytes: r.env.Bytes, fileName: name, setAside: r.aside != nil, feed: func(ctx context.Context, start func(*table.Schema) error, put func(item) error) error {
+		return &section{workers: workers, bytes: r.env.Bytes, fileName: name, setAside: r.aside != nil, leftOut: r.leftOut != nil, feed: func(ctx context.Context, start func(*table.Schema) error, put func(item) error) error {
 			return in(ctx, step.Through{OnStart: start, OnEmit: func(b *table.Batch) error {
 				return put(item{batch: table.Take(b)})
 			}})
@@ -402,16 +441,17 @@ func (r *runner) errAt(err error, line int) error {
 // batches is a section as an In.
 func (r *runner) batches(x *section) step.In {
 	return func(ctx context.Context, out step.Out) error {
-		return x.run(ctx, sink{start: out.Start, batch: out.Emit, aside: r.putAside})
+		return x.run(ctx, sink{start: out.Start, batch: out.Emit, aside: r.putAside, left: r.putLeftOut})
 	}
 }
 
-func (r *runner) putAside(rows []*step.Row) error { return r.aside.put(rows) }
+func (r *runner) putAside(rows []*step.Row) error   { return r.aside.put(rows) }
+func (r *runner) putLeftOut(rows []*step.Row) error { return r.leftOut.put(rows) }
 
 // end runs the last section into the last write, standard output or the screen.
 func (r *runner) end(ctx context.Context, x *section, w *Write) error {
 	if w == nil { // the table was written on its way
-		return x.run(ctx, sink{start: func(*table.Schema) error { return nil }, batch: func(*table.Batch) error { return nil }, aside: r.putAside})
+		return x.run(ctx, sink{start: func(*table.Schema) error { return nil }, batch: func(*table.Batch) error { return nil }, aside: r.putAside, left: r.putLeftOut})
 	}
 	if w.Path == "" && r.env.Screen != nil && w.Options.As == "" {
 		screen := r.env.Screen()
@@ -420,6 +460,7 @@ func (r *runner) end(ctx context.Context, x *section, w *Write) error {
 			start: func(s *table.Schema) error { acc.Fields = s.Len(); return screen.Start(s) },
 			batch: func(b *table.Batch) error { acc.Rows += int64(b.Rows); return screen.Emit(b) },
 			aside: r.putAside,
+			left:  r.putLeftOut,
 		})
 		r.outputs = append(r.outputs, &target{acc: acc})
 		if err != nil {
@@ -437,8 +478,9 @@ func (r *runner) end(ctx context.Context, x *section, w *Write) error {
 			t.acc.Fields = s.Len()
 			return t.write(t.enc.Begin(nil, s))
 		},
-		bytes: t.write,
+		bytes: t.rows,
 		aside: r.putAside,
+		left:  r.putLeftOut,
 	})
 }
 
@@ -467,8 +509,8 @@ type countingEncoding struct {
 	rows *int64
 }
 
-func (c countingEncoding) Worker() format.Encoder {
-	return countingEncoder{c.Encoding.Worker(), c.rows}
+func (c countingEncoding) Worker(s *table.Schema) format.Encoder {
+	return countingEncoder{c.Encoding.Worker(s), c.rows}
 }
 
 type countingEncoder struct {
@@ -487,6 +529,14 @@ func runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.O
 	if r.aside != nil {
 		site.Aside = func(row *step.Row) error { return r.aside.put([]*step.Row{row}) }
 	}
+	var left error
+	if r.leftOut != nil {
+		site.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
+			if err := r.leftOut.put(leftRows(site, schema, b, rows)); err != nil {
+				left = err
+			}
+		}
+	}
 	counting := func(ctx context.Context, to step.Out) error {
 		return in(ctx, step.Through{OnStart: to.Start, OnEmit: func(b *table.Batch) error {
 			site.Tally.In += int64(b.Rows)
@@ -502,6 +552,9 @@ func runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.O
 	}, site)
 	st.add(&site.Tally)
 	st.say, st.notes = site.Say, append(st.notes, site.Notes...)
+	if err == nil {
+		err = left
+	}
 	if err != nil {
 		return st.place(err)
 	}
@@ -543,11 +596,12 @@ type teeStep struct{ t *target }
 
 // Run implements step.Step.
 func (w teeStep) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
-	enc := w.t.enc.Worker()
+	var enc format.Encoder
 	var buf []byte
 	return in(ctx, step.Through{
 		OnStart: func(schema *table.Schema) error {
 			w.t.acc.Fields = schema.Len()
+			enc = w.t.enc.Worker(schema)
 			if err := w.t.write(w.t.enc.Begin(nil, schema)); err != nil {
 				return err
 			}
@@ -556,7 +610,7 @@ func (w teeStep) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 		OnEmit: func(b *table.Batch) error {
 			w.t.acc.Rows += int64(b.Rows)
 			buf = enc.Append(buf[:0], b)
-			if err := w.t.write(buf); err != nil {
+			if err := w.t.rows(buf); err != nil {
 				return err
 			}
 			return out.Emit(b)

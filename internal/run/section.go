@@ -29,6 +29,7 @@ type sink struct {
 	bytes func([]byte) error       // where the section encodes
 	batch func(*table.Batch) error // where it does not
 	aside func([]*step.Row) error
+	left  func([]*step.Row) error
 }
 
 // section is row steps run by workers: parsing before them where they read a
@@ -40,6 +41,7 @@ type section struct {
 	encoding format.Encoding // nil: batches go out
 	workers  int
 	setAside bool
+	leftOut  bool
 	bytes    *atomic.Int64 // read so far, for the progress
 	parsed   func([]format.Stats)
 	fileName func(int) string
@@ -50,6 +52,7 @@ type piece struct {
 	buf   *[]byte
 	batch *table.Batch
 	aside []*step.Row
+	left  []*step.Row
 	err   error
 }
 
@@ -167,6 +170,8 @@ func (p piece) deliver(to sink) error {
 		return err
 	case p.aside != nil:
 		return to.aside(p.aside)
+	case p.left != nil:
+		return to.left(p.left)
 	}
 	return p.err
 }
@@ -197,6 +202,7 @@ type worker struct {
 	entry  func(*table.Batch) error // through all steps and out
 	buf    *[]byte
 	aside  []*step.Row
+	left   []*step.Row
 	out    chan piece
 
 	recycle bool // the text of a chunk may be overwritten when it is done
@@ -208,9 +214,13 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 		w.parser = x.source.Parser()
 	}
 	if x.encoding != nil {
-		w.encode = x.encoding.Worker()
+		out := schema
+		if len(bound) > 0 {
+			out = bound[len(bound)-1].Schema
+		}
+		w.encode = x.encoding.Worker(out)
 	}
-	w.recycle = x.source != nil && x.encoding != nil && !x.setAside
+	w.recycle = x.source != nil && x.encoding != nil && !x.setAside && !x.leftOut
 	for _, b := range bound {
 		w.recycle = w.recycle && b.Passing
 	}
@@ -221,8 +231,10 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 		if x.setAside {
 			site.Aside = func(r *step.Row) error { w.aside = append(w.aside, r); return nil }
 		}
-		if st.leaveOut != nil {
-			site.LeftOut = st.leaveOut
+		if x.leftOut {
+			site.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
+				w.left = append(w.left, leftRows(site, schema, b, rows)...)
+			}
 		}
 		w.sites = append(w.sites, site)
 		w.entry = counted(site, bound[i].New(site), st, w.entry)
@@ -285,6 +297,11 @@ func (w *worker) do(j *job) error {
 		slices.SortStableFunc(w.aside, func(a, b *step.Row) int { return a.Line - b.Line })
 		w.send(piece{aside: w.aside})
 		w.aside = nil
+	}
+	if len(w.left) > 0 {
+		slices.SortStableFunc(w.left, func(a, b *step.Row) int { return a.Line - b.Line })
+		w.send(piece{left: w.left})
+		w.left = nil
 	}
 	w.flush()
 	return err

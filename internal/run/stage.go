@@ -7,7 +7,6 @@ import (
 
 	"revuelta/internal/diag"
 	"revuelta/internal/step"
-	"revuelta/internal/table"
 )
 
 // stage is a step in a run, with its books.
@@ -16,8 +15,6 @@ type stage struct {
 	plan   string // file, "" outside a plan
 	line   int
 	mapper step.Mapper
-
-	leaveOut func(*table.Schema, *table.Batch, []int32)
 
 	mu     sync.Mutex
 	tally  step.Tally
