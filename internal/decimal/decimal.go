@@ -309,6 +309,42 @@ func (d D) Cmp(o D) int {
 	return d.apd().Cmp(o.apd())
 }
 
+// Against is a number that many are compared with, at every scale it has in 64 bits.
+type Against struct {
+	d     D
+	coefs [maxScale + 1]int64
+	from  int32 // the least scale in coefs, and the one behind the last
+	to    int32
+}
+
+// NewAgainst readies a number for comparisons.
+func NewAgainst(d D) *Against {
+	a := &Against{d: d, from: d.scale, to: d.scale}
+	for c := d.coef; d.big == nil && a.to <= maxScale; a.to++ {
+		a.coefs[a.to] = c
+		var ok bool
+		if c, ok = mul(c, 10); !ok {
+			a.to++
+			break
+		}
+	}
+	return a
+}
+
+// Cmp compares a number with it: -1, 0 or 1.
+func (a *Against) Cmp(d D) int {
+	if d.big == nil && a.from <= d.scale && d.scale < a.to {
+		switch c := a.coefs[d.scale]; {
+		case d.coef < c:
+			return -1
+		case d.coef > c:
+			return 1
+		}
+		return 0
+	}
+	return d.Cmp(a.d)
+}
+
 // Shortest is the number without zeros at the end of its decimals.
 func (d D) Shortest() D {
 	if d.big != nil {
@@ -400,28 +436,34 @@ func (d D) Append(dst []byte) []byte {
 		}
 		return append(dst, d.big.Text('f')...)
 	}
-	c := d.coef
-	if c < 0 {
+	u := uint64(d.coef)
+	if d.coef < 0 {
 		dst = append(dst, '-')
-	}
-	var buf [20]byte
-	u := uint64(c)
-	if c < 0 {
 		u = -u
 	}
-	digits := strconv.AppendUint(buf[:0], u, 10)
 	if d.scale == 0 {
-		return append(dst, digits...)
+		return strconv.AppendUint(dst, u, 10)
 	}
-	n := len(digits) - int(d.scale)
-	if n <= 0 {
-		dst = append(dst, '0', '.')
-		for ; n < 0; n++ {
-			dst = append(dst, '0')
-		}
-		return append(dst, digits...)
+	digits := int(d.scale) + 1 // at least one before the point
+	for digits <= maxScale && u >= uint64(pow10[digits]) {
+		digits++
 	}
-	return append(append(append(dst, digits[:n]...), '.'), digits[n:]...)
+	for range digits + 1 {
+		dst = append(dst, 0)
+	}
+	i := len(dst) - 1
+	for range d.scale {
+		dst[i] = byte('0' + u%10)
+		u /= 10
+		i--
+	}
+	dst[i] = '.'
+	for range digits - int(d.scale) {
+		i--
+		dst[i] = byte('0' + u%10)
+		u /= 10
+	}
+	return dst
 }
 
 // AppendScaled writes the number with at least so many decimals.

@@ -101,6 +101,7 @@ func FuzzAgainstBig(f *testing.F) {
 		same(new(big.Rat).Mul(rx, ry), product, err)
 		same(rx, x.Shortest(), nil)
 		require.Equal(t, rx.Cmp(ry), x.Cmp(y))
+		require.Equal(t, rx.Cmp(ry), NewAgainst(y).Cmp(x))
 		nearest, _ := rx.Float64()
 		require.Equal(t, nearest, x.Float(), a)
 	})

@@ -470,7 +470,7 @@ func (v *Eval) Append(dst []byte, row int) ([]byte, *Failure) {
 // Number is the value for a row as a number, false where it is blank.
 func (v *Eval) Number(row int) (decimal.D, bool, *Failure) {
 	v.env.row = row
-	num := v.p.f.root.num
+	num := v.p.f.root.num // of a comparison there is none
 	if num == nil {
 		return decimal.D{}, false, &Failure{Field: -1, Reason: "is no number"}
 	}
@@ -488,3 +488,6 @@ func (v *Eval) Text(row int) (string, *Failure) {
 	s := v.p.f.root.text(&v.env)
 	return s, v.failure()
 }
+
+// Kind is what the formula gives.
+func (v *Eval) Kind() Kind { return v.p.f.root.kind }

@@ -177,7 +177,10 @@ func arithmetic(op string, at int, l, r node) (node, error) {
 		if !ok {
 			return a, false
 		}
-		b, ok := y(e)
+		b := r.value
+		if !r.fixed {
+			b, ok = y(e)
+		}
 		if !ok || e.fail != nil {
 			return b, false
 		}
@@ -221,7 +224,7 @@ func comparison(op string, at int, l, r node) (node, error) {
 	out := node{kind: Truth, at: at, slot: -1}
 	switch {
 	case l.kind == Cell && l.slot >= 0 && r.fixed:
-		slot, value := l.slot, r.value
+		slot, value := l.slot, decimal.NewAgainst(r.value)
 		out.yes = func(e *env) bool { // a field with a number: what is asked most
 			s := e.cells[slot][e.row]
 			if s == "" {
@@ -232,7 +235,7 @@ func comparison(op string, at int, l, r node) (node, error) {
 				e.wrong(slot, notNumber)
 				return false
 			}
-			return ok(d.Cmp(value))
+			return ok(value.Cmp(d))
 		}
 	case l.kind == Number || r.kind == Number:
 		out.yes = func(e *env) bool {

@@ -379,6 +379,16 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 			case step.Mapper:
 				st.mapper = s
 				x.stages = append(x.stages, st)
+			case step.Reducer:
+				up := x
+				up.reducer = &reducer{step: s, st: st}
+				x = next(func(ctx context.Context, out step.Out) error {
+					nothing := func(*table.Schema) error { return nil }
+					if err := up.run(ctx, sink{start: nothing, aside: r.putAside, left: r.putLeftOut}); err != nil {
+						return err
+					}
+					return up.reducer.finish(ctx, out, name)
+				})
 			case step.Step:
 				ordered(s, st)
 			default:

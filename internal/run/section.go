@@ -39,6 +39,7 @@ type section struct {
 	source   format.Source // whose chunks are parsed; nil: batches come
 	stages   []*stage
 	encoding format.Encoding // nil: batches go out
+	reducer  *reducer        // takes what comes out of the steps, in the workers; nil: there is none
 	workers  int
 	setAside bool
 	leftOut  bool
@@ -61,6 +62,7 @@ type job struct {
 	start *table.Schema
 	err   error
 	in    item
+	at    int64 // where its first row stands among all, however many rows others make
 	out   chan piece
 }
 
@@ -94,13 +96,20 @@ func (x *section) run(parent context.Context, to sink) error {
 		if len(bound) > 0 {
 			out = bound[len(bound)-1].Schema
 		}
+		if x.reducer != nil {
+			if err := x.reducer.bind(out); err != nil {
+				return err
+			}
+		}
 		for range x.workers {
 			wg.Go(func() { x.work(ctx, jobs, bound, schema) })
 		}
 		return send(&job{start: out})
 	}
+	number := int64(0)
 	put := func(it item) error {
-		j := &job{in: it, out: make(chan piece, maxPieces)}
+		j := &job{in: it, at: number << 32, out: make(chan piece, maxPieces)}
+		number++
 		if err := send(j); err != nil {
 			return err
 		}
@@ -205,6 +214,9 @@ type worker struct {
 	left   []*step.Row
 	out    chan piece
 
+	part step.Part // of the reducer
+	at   int64
+
 	recycle bool // the text of a chunk may be overwritten when it is done
 }
 
@@ -220,28 +232,25 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 		}
 		w.encode = x.encoding.Worker(out)
 	}
-	w.recycle = x.source != nil && x.encoding != nil && !x.setAside && !x.leftOut
+	if x.reducer != nil {
+		site := x.site(w, x.reducer.st)
+		w.part = x.reducer.part(site)
+		defer func() { x.reducer.st.add(&site.Tally) }()
+	}
+	w.recycle = x.source != nil && (x.encoding != nil || w.part != nil) && !x.setAside && !x.leftOut
 	for _, b := range bound {
 		w.recycle = w.recycle && b.Passing
 	}
 	w.entry = w.leave
 	for i := len(bound) - 1; i >= 0; i-- {
 		st := x.stages[i]
-		site := &step.Site{Step: st.name, File: x.fileName}
-		if x.setAside {
-			site.Aside = func(r *step.Row) error { w.aside = append(w.aside, r); return nil }
-		}
-		if x.leftOut {
-			site.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
-				w.left = append(w.left, leftRows(site, schema, b, rows)...)
-			}
-		}
+		site := x.site(w, st)
 		w.sites = append(w.sites, site)
 		w.entry = counted(site, bound[i].New(site), st, w.entry)
 	}
 	for j := range jobs {
 		if ctx.Err() == nil {
-			w.out = j.out
+			w.out, w.at = j.out, j.at
 			if err := w.do(j); err != nil {
 				w.send(piece{err: err})
 			}
@@ -254,6 +263,20 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 	if w.parser != nil && x.parsed != nil {
 		x.parsed(w.parser.Stats())
 	}
+}
+
+// site makes the place where a step works in a worker.
+func (x *section) site(w *worker, st *stage) *step.Site {
+	site := &step.Site{Step: st.name, File: x.fileName}
+	if x.setAside {
+		site.Aside = func(r *step.Row) error { w.aside = append(w.aside, r); return nil }
+	}
+	if x.leftOut {
+		site.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
+			w.left = append(w.left, leftRows(site, schema, b, rows)...)
+		}
+	}
+	return site
 }
 
 // counted counts the rows at a step's doors.
@@ -309,6 +332,15 @@ func (w *worker) do(j *job) error {
 
 // leave takes a batch out of the section.
 func (w *worker) leave(b *table.Batch) error {
+	if w.part != nil {
+		err := w.part.Add(b, w.at)
+		w.at += int64(b.Rows)
+		w.x.reducer.rows.Add(int64(b.Rows))
+		if err != nil {
+			return w.x.reducer.st.place(err)
+		}
+		return context.Cause(w.ctx)
+	}
 	if w.encode == nil {
 		if b.Rows > 0 {
 			w.send(piece{batch: table.Take(b)})

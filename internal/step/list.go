@@ -12,6 +12,8 @@ func List() []*Spec {
 		castSpec,
 		scrubSpec,
 		recodeSpec,
+		pivotSpec,
+		groupSpec,
 		assertSpec,
 	}
 }

@@ -113,7 +113,7 @@ func (t *Set) Bind(in *table.Schema) (*Bound, error) {
 		Schema:  schema,
 		Passing: true,
 		New: func(s *Site) MapFunc {
-			w := &setter{in: in, s: s, fields: fields, width: schema.Len(), dst: table.Get(), sub: table.Get()}
+			w := &setter{in: in, s: s, number: t.Formula.Kind() != formula.Cell && t.Formula.Kind() != formula.Text, fields: fields, width: schema.Len(), dst: table.Get(), sub: table.Get()}
 			for _, p := range programs {
 				w.evals = append(w.evals, p.Eval())
 			}
@@ -127,6 +127,7 @@ func (t *Set) Bind(in *table.Schema) (*Bound, error) {
 type setter struct {
 	in     *table.Schema
 	s      *Site
+	number bool // the cells hold nothing that calls for quotes
 	fields []int
 	width  int
 	evals  []*formula.Eval
@@ -191,6 +192,9 @@ func (w *setter) lay(src *table.Batch) *table.Batch {
 				start = w.ends[at-1]
 			}
 			cells[r] = s[start:w.ends[at]]
+		}
+		if w.number {
+			dst.Cols[i].Lacks = table.LacksAll
 		}
 	}
 	w.s.Tally.Count[0] += int64(len(w.ends))

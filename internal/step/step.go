@@ -54,6 +54,50 @@ type Bound struct {
 // MapFunc is a row step's work on one batch, which it reads only, or emits whole.
 type MapFunc func(src *table.Batch, emit func(*table.Batch) error) error
 
+// Reducer is a whole step whose work can be dealt out: each worker makes a part,
+// and the parts are put together when all rows are in. Kept cells are cloned.
+type Reducer interface {
+	Reduce(in *table.Schema) (Reduction, error)
+}
+
+// Reduction is a Reducer bound to the fields of its input.
+type Reduction interface {
+	// Part makes the part of one worker.
+	Part(s *Site) Part
+	// Finish puts the parts together and emits the outcome.
+	Finish(ctx context.Context, parts []Part, out Out, s *Site) error
+}
+
+// Part takes the rows of batches; at is where the first row of the batch
+// stands among all rows, in an order that does not depend on who takes it.
+type Part interface {
+	Add(b *table.Batch, at int64) error
+}
+
+// Reduced runs a Reducer in the calling goroutine.
+func Reduced(ctx context.Context, r Reducer, in In, out Out, s *Site) error {
+	var reduction Reduction
+	var part Part
+	at := int64(0)
+	err := in(ctx, Through{
+		OnStart: func(schema *table.Schema) (err error) {
+			if reduction, err = r.Reduce(schema); err == nil {
+				part = reduction.Part(s)
+			}
+			return err
+		},
+		OnEmit: func(b *table.Batch) error {
+			err := part.Add(b, at)
+			at += int64(b.Rows)
+			return err
+		},
+	})
+	if err != nil {
+		return err
+	}
+	return reduction.Finish(ctx, []Part{part}, out, s)
+}
+
 // Tally counts what becomes of rows and cells. In and Out are counted by the
 // runner, the others by the step where it decides.
 type Tally struct {

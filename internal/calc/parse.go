@@ -1,0 +1,208 @@
+// Package calc folds many cells into one: counts, exact sums, means, extremes,
+// quantiles, lists. Partial results merge, and carry where each row stood, so
+// that the outcome is the same however the rows were dealt out.
+package calc
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/formula"
+	"revuelta/internal/selection"
+)
+
+// Names are the functions of calculations.
+var Names = []string{"count", "distinct", "sum", "mean", "median", "min", "max", "first", "last", "stdev", "var", "mode", "p1…p99", "join", "share"}
+
+// Calculation is a parsed calculation.
+type Calculation struct {
+	Source  string
+	Func    string           // "" for exactly one value; pN is "p"
+	Formula *formula.Formula // nil for count()
+	Sep     string           // of join
+	Percent int              // of pN
+	As      string
+	Single  bool // the formula is a field's name
+}
+
+var (
+	asName   = regexp.MustCompile(`^(?s)(.*\S)\s+as\s+(\S.*)$`)
+	function = regexp.MustCompile(`^(?s)\s*([a-z]+|p[0-9]+)\s*\((.*)\)\s*$`)
+)
+
+// Parse reads a calculation: sum(kilos) as kg.
+func Parse(source string) (*Calculation, error) {
+	c := &Calculation{Source: strings.TrimSpace(source)}
+	body := c.Source
+	if m := asName.FindStringSubmatch(body); m != nil && balanced(m[1]) {
+		name, _, err := selection.Unquote(m[2])
+		if err != nil {
+			return nil, err
+		}
+		body, c.As = m[1], name
+	}
+	if body == "" {
+		return nil, diag.Usagef("the calculation is empty").Trying("sum(kilos)")
+	}
+	if m := function.FindStringSubmatch(body); m != nil && balanced(m[2]) {
+		if err := c.function(m[1], m[2]); err != nil || c.Func != "" {
+			return c, err
+		}
+	}
+	f, err := formula.Parse(body)
+	if err != nil {
+		return nil, err
+	}
+	if f.Kind() == formula.Truth {
+		return nil, diag.Usagef("the calculation %s is a comparison", diag.Quote(source)).Trying("count the rows for which it holds: where first")
+	}
+	_, c.Single = f.Single()
+	c.Formula = f
+	return c, nil
+}
+
+// function reads a call; it leaves Func empty where the name is that of a formula's function.
+func (c *Calculation) function(name, inside string) error {
+	switch {
+	case slices.Contains(Names, name):
+		c.Func = name
+	case name[0] == 'p' && len(name) > 1 && strings.Trim(name[1:], "0123456789") == "":
+		n, err := strconv.Atoi(name[1:])
+		if err != nil || n < 1 || n > 99 {
+			return diag.Usagef("%s: the quantiles are p1 to p99", name)
+		}
+		c.Func, c.Percent = "p", n
+	case slices.ContainsFunc(formula.Functions(), func(f formula.Function) bool { return f.Name == name }):
+		return nil
+	default:
+		e := diag.Usagef("there is no calculation %s; there are %s", name, strings.Join(Names, ", "))
+		if near := diag.Nearest(name, Names); near != "" {
+			e.Trying(fmt.Sprintf("did you mean %s(…)?", near))
+		}
+		return e
+	}
+	args := arguments(inside)
+	if c.Func == "join" {
+		if len(args) != 2 {
+			return diag.Usagef("%s: join takes what to join and what to put between", c.Source).Trying(`join(plant, "; ")`)
+		}
+		sep := strings.TrimSpace(args[1])
+		if len(sep) < 2 || sep[0] != '"' && sep[0] != '\'' || sep[len(sep)-1] != sep[0] {
+			return diag.Usagef("%s: what stands between is a text in quotes", c.Source).Trying(`join(plant, "; ")`)
+		}
+		c.Sep = strings.NewReplacer(`\n`, "\n", `\t`, "\t").Replace(sep[1 : len(sep)-1])
+		args = args[:1]
+	}
+	if c.Func == "count" && strings.TrimSpace(inside) == "" {
+		return nil
+	}
+	if len(args) != 1 || strings.TrimSpace(args[0]) == "" {
+		return diag.Usagef("%s: %s takes one field or formula", c.Source, name).Trying(name + "(kilos)")
+	}
+	f, err := formula.Parse(args[0])
+	if err != nil {
+		return err
+	}
+	if f.Kind() == formula.Truth {
+		return diag.Usagef("%s: a comparison can't be calculated with", c.Source).Trying(`sum(kilos > 0 ? 1 : 0)`)
+	}
+	_, c.Single = f.Single()
+	c.Formula = f
+	return nil
+}
+
+// arguments parts a list at the commas outside quotes and brackets.
+func arguments(s string) []string {
+	var out []string
+	depth, quote, start := 0, byte(0), 0
+	for i := 0; i < len(s); i++ {
+		switch c := s[i]; {
+		case quote != 0:
+			if c == '\\' {
+				i++
+			} else if c == quote {
+				quote = 0
+			}
+		case c == '"' || c == '\'':
+			quote = c
+		case c == '(' || c == '[' || c == '{':
+			depth++
+		case c == ')' || c == ']' || c == '}':
+			depth--
+		case c == ',' && depth == 0:
+			out = append(out, s[start:i])
+			start = i + 1
+		}
+	}
+	return append(out, s[start:])
+}
+
+// balanced tells whether no bracket or quote is left open or closed too many in a text.
+func balanced(s string) bool {
+	depth, quote := 0, byte(0)
+	for i := 0; i < len(s); i++ {
+		switch c := s[i]; {
+		case quote != 0:
+			if c == '\\' {
+				i++
+			} else if c == quote {
+				quote = 0
+			}
+		case c == '"' || c == '\'':
+			quote = c
+		case c == '(' || c == '{':
+			depth++
+		case c == ')' || c == '}':
+			if depth--; depth < 0 {
+				return false
+			}
+		}
+	}
+	return depth == 0 && quote == 0
+}
+
+// Measure is what the calculation calculates: the name of its field where it has no other.
+func (c *Calculation) Measure() string {
+	switch {
+	case c.As != "":
+		return c.As
+	case c.Formula == nil:
+		return "count"
+	}
+	if name, ok := c.Formula.Single(); ok {
+		return name
+	}
+	return strings.TrimSpace(c.Formula.String())
+}
+
+// Measures names several calculations: where two calculate the same thing, by function too.
+func Measures(list []*Calculation) []string {
+	out := make([]string, len(list))
+	for i, c := range list {
+		out[i] = c.Measure()
+		for k, o := range list {
+			if k != i && c.As == "" && o.As == "" && c.Func != "" && o.Measure() == c.Measure() {
+				f := c.Func
+				if f == "p" {
+					f = fmt.Sprintf("p%d", c.Percent)
+				}
+				if c.Formula != nil {
+					out[i] = f + " " + c.Measure()
+				}
+			}
+		}
+	}
+	return out
+}
+
+// Fields lists the fields it looks at.
+func (c *Calculation) Fields() []string {
+	if c.Formula == nil {
+		return nil
+	}
+	return c.Formula.Fields()
+}

@@ -1,0 +1,59 @@
+package run
+
+import (
+	"context"
+	"sync"
+	"sync/atomic"
+
+	"revuelta/internal/step"
+	"revuelta/internal/table"
+)
+
+// reducer is a step whose work is dealt out to the workers of a section.
+type reducer struct {
+	step step.Reducer
+	st   *stage
+	rows atomic.Int64
+
+	mu        sync.Mutex
+	reduction step.Reduction
+	parts     []step.Part
+}
+
+func (r *reducer) bind(in *table.Schema) (err error) {
+	if r.reduction, err = r.step.Reduce(in); err != nil {
+		return r.st.place(err)
+	}
+	return nil
+}
+
+func (r *reducer) part(s *step.Site) step.Part {
+	p := r.reduction.Part(s)
+	r.mu.Lock()
+	r.parts = append(r.parts, p)
+	r.mu.Unlock()
+	return p
+}
+
+// finish puts the parts together.
+func (r *reducer) finish(ctx context.Context, out step.Out, file func(int) string) error {
+	site := &step.Site{Step: r.st.name, File: file}
+	r.st.mu.Lock()
+	site.Tally = r.st.tally
+	r.st.tally = step.Tally{}
+	r.st.mu.Unlock()
+	site.Tally.In = r.rows.Load()
+	err := r.reduction.Finish(ctx, r.parts, step.Through{
+		OnStart: func(schema *table.Schema) error { r.st.fields = schema.Len(); return out.Start(schema) },
+		OnEmit: func(b *table.Batch) error {
+			site.Tally.Out += int64(b.Rows)
+			return out.Emit(b)
+		},
+	}, site)
+	r.st.add(&site.Tally)
+	r.st.say, r.st.notes = site.Say, append(r.st.notes, site.Notes...)
+	if err != nil {
+		return r.st.place(err)
+	}
+	return nil
+}
