@@ -32,6 +32,20 @@ type Acc interface {
 	Settle() error
 }
 
+// AddAll adds the first rows of the batch last loaded, each to its slot; at is
+// where the first stands. It gives the row that failed.
+func AddAll(a Acc, slots []int32, at int64) (int, *formula.Failure) {
+	if s, ok := a.(*summer); ok && s.in.column >= 0 {
+		return s.addAll(slots)
+	}
+	for r, slot := range slots {
+		if fail := a.Add(slot, r, at+int64(r)); fail != nil {
+			return r, fail
+		}
+	}
+	return len(slots), nil
+}
+
 // New makes an accumulator for a calculation on a table; decimals rounds the
 // outcome, -1 does not.
 func (c *Calculation) New(schema *table.Schema, decimals int) (Acc, error) {
@@ -200,6 +214,34 @@ func (s *summer) Add(slot int32, row int, _ int64) *formula.Failure {
 	}
 	return nil
 }
+
+// addAll parses a burst of numbers before it adds them, so that the sums'
+// places in memory are waited for together.
+func (s *summer) addAll(slots []int32) (int, *formula.Failure) {
+	const burst = 128
+	var numbers [burst]decimal.D
+	for from := 0; from < len(slots); from += burst {
+		to := min(from+burst, len(slots))
+		n, failed := 0, false
+		for _, c := range s.in.cells[from:to] {
+			d, ok := decimal.Parse(c)
+			if !ok && c != "" {
+				failed = true
+				break
+			}
+			numbers[n] = d
+			n++
+		}
+		if err := s.sums.AddAll(slots[from:from+n], numbers[:n], s.in.cells[from:]); err != nil {
+			return from, errTooLarge
+		}
+		if failed {
+			return from + n, &formula.Failure{Field: s.in.column, Reason: "is not a number"}
+		}
+	}
+	return len(slots), nil
+}
+
 func (s *summer) Merge(slot int32, from Acc, other int32) error {
 	var f *summer
 	switch from := from.(type) {

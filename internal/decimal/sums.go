@@ -45,6 +45,27 @@ func (s *Sums) Add(slot int32, d D) error {
 	return nil
 }
 
+// AddAll adds each number to its sum, but for those whose cell is blank.
+func (s *Sums) AddAll(slots []int32, numbers []D, cells []string) error {
+	for i, slot := range slots {
+		d := &numbers[i]
+		if cells[i] == "" {
+			continue
+		}
+		if d.big == nil && s.scales[slot] == int8(d.scale) {
+			have := s.coefs[slot]
+			if sum := have + d.coef; (sum > have) == (d.coef > 0) {
+				s.coefs[slot] = sum
+				continue
+			}
+		}
+		if err := s.Add(slot, *d); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func (s *Sums) put(slot int32, d D) {
 	if d.big != nil {
 		if s.bigs == nil {

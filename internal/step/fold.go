@@ -30,8 +30,9 @@ type part struct {
 	s      *Site
 	down   *interner
 	across *interner
-	rows   []rowCells
+	grid   grid
 	slots  int32
+	at     []int32 // slots of the rows at hand
 	accs   []calc.Acc
 	spans  []span
 	single []*calc.Single // those of accs that take exactly one value
@@ -46,58 +47,77 @@ type span struct {
 	origin table.Origin
 }
 
-// rowCells finds the slot of an across key: few or the first in an array,
-// others in a sorted list, all in the array when there are many.
-type rowCells struct {
-	dense []int32 // slot + 1
-	cols  []int32
-	slots []int32
+// grid finds the slot of a row and an across key: the first keys across in an
+// array of all rows, the others in a sorted list of each row.
+type grid struct {
+	rows   int
+	stride int     // keys across in near
+	near   []int32 // slot + 1
+	far    []farCells
 }
 
-const denseCols = 64
+type farCells struct{ cols, slots []int32 }
 
-func (r *rowCells) get(col int32) int32 {
-	if int(col) < len(r.dense) {
-		return r.dense[col] - 1
+const nearCols = 64
+
+func (g *grid) get(row, col int32) int32 {
+	if int(col) < g.stride {
+		return g.near[int(row)*g.stride+int(col)] - 1
 	}
-	if len(r.cols) == 0 {
-		return -1
-	}
-	if i, ok := slices.BinarySearch(r.cols, col); ok {
-		return r.slots[i]
+	if int(row) < len(g.far) {
+		if i, ok := slices.BinarySearch(g.far[row].cols, col); ok {
+			return g.far[row].slots[i]
+		}
 	}
 	return -1
 }
 
-func (r *rowCells) put(col, slot int32) {
-	if col < denseCols || int(col) < len(r.dense) {
-		for len(r.dense) <= int(col) {
-			r.dense = append(r.dense, 0)
-		}
-		r.dense[col] = slot + 1
-		return
-	}
-	i, _ := slices.BinarySearch(r.cols, col)
-	r.cols, r.slots = slices.Insert(r.cols, i, col), slices.Insert(r.slots, i, slot)
-	if n := len(r.cols); n > 32 && n*4 > int(r.cols[n-1]) {
-		dense := make([]int32, r.cols[n-1]+1)
-		copy(dense, r.dense)
-		for k, c := range r.cols {
-			dense[c] = r.slots[k] + 1
-		}
-		*r = rowCells{dense: dense}
+// addRow makes room for a further row.
+func (g *grid) addRow() {
+	g.rows++
+	for range g.stride {
+		g.near = append(g.near, 0)
 	}
 }
 
-// each goes through the slots there are.
-func (r *rowCells) each(f func(col, slot int32)) {
-	for c, s := range r.dense {
+// widen makes room for so many keys across.
+func (g *grid) widen(cols int) {
+	if cols <= g.stride || g.stride == nearCols {
+		return
+	}
+	wide := min(nearCols, (cols+7)/8*8)
+	near := make([]int32, g.rows*wide, max(g.rows, cap(g.near)/max(1, g.stride))*wide)
+	for r := range g.rows {
+		copy(near[r*wide:], g.near[r*g.stride:(r+1)*g.stride])
+	}
+	g.near, g.stride = near, wide
+}
+
+func (g *grid) put(row, col, slot int32) {
+	g.widen(int(col) + 1)
+	if int(col) < g.stride {
+		g.near[int(row)*g.stride+int(col)] = slot + 1
+		return
+	}
+	for len(g.far) <= int(row) {
+		g.far = append(g.far, farCells{})
+	}
+	f := &g.far[row]
+	i, _ := slices.BinarySearch(f.cols, col)
+	f.cols, f.slots = slices.Insert(f.cols, i, col), slices.Insert(f.slots, i, slot)
+}
+
+// each goes through the slots of a row.
+func (g *grid) each(row int32, f func(col, slot int32)) {
+	for c, s := range g.near[int(row)*g.stride : (int(row)+1)*g.stride] {
 		if s > 0 {
 			f(int32(c), s-1)
 		}
 	}
-	for i, c := range r.cols {
-		f(c, r.slots[i])
+	if int(row) < len(g.far) {
+		for i, c := range g.far[row].cols {
+			f(c, g.far[row].slots[i])
+		}
 	}
 }
 
@@ -133,10 +153,86 @@ func (p *part) Add(b *table.Batch, at int64) error {
 		o.Lines = slices.Clone(o.Lines)
 		p.spans = append(p.spans, span{at, b.Rows, o})
 	}
-	for r := range b.Rows {
-		if err := p.row(b, r, at+int64(r)); err != nil {
-			return err
+	if p.s.Aside != nil {
+		for r := range b.Rows {
+			if err := p.row(b, r, at+int64(r)); err != nil {
+				return err
+			}
 		}
+		return nil
+	}
+	return p.all(b, at)
+}
+
+// all takes the rows of a batch step by step: all keys across, all keys down,
+// all slots, then one calculation after the other. What each of these waits for in
+// memory it waits for together. The earliest row that fails is told.
+func (p *part) all(b *table.Batch, at int64) error {
+	var stop error
+	failed := func(r int, fail *formula.Failure, err error) {
+		if fail != nil {
+			err = p.unfit(b, r, fail)
+		}
+		if err != nil {
+			stop = err
+		}
+	}
+	n := b.Rows
+	cols, fail, err := p.across.ids(b, n, at, func(id int32, r int) error { return p.newAcross(b, id, r) })
+	failed(len(cols), fail, err)
+	rows, fail, err := p.down.ids(b, len(cols), at, func(int32, int) error {
+		p.grid.addRow()
+		p.s.Tally.Merged-- // counted below with those that are not new
+		return nil
+	})
+	failed(len(rows), fail, err)
+	n = len(rows)
+	p.s.Tally.Merged += int64(n)
+	if cap(p.at) < n {
+		p.at = make([]int32, b.Rows)
+	}
+	slots := p.at[:n]
+	p.grid.widen(len(p.across.values))
+	if g := &p.grid; len(p.across.values) <= g.stride {
+		for r, row := range rows {
+			slots[r] = g.near[int(row)*g.stride+int(cols[r])] - 1
+		}
+	} else {
+		for r, row := range rows {
+			slots[r] = g.get(row, cols[r])
+		}
+	}
+	for r, slot := range slots {
+		if slot >= 0 {
+			continue
+		}
+		// It may have been made for a row above.
+		if slot = p.grid.get(rows[r], cols[r]); slot < 0 {
+			slot = p.slot(rows[r], cols[r])
+		}
+		slots[r] = slot
+	}
+	for _, a := range p.accs {
+		r, fail := calc.AddAll(a, slots[:n], at)
+		if fail != nil {
+			failed(r, fail, nil)
+			n = r
+		}
+	}
+	for i := range p.cells {
+		p.s.Tally.FilledIn += int64((&table.Column{Cells: p.cells[i]}).Filled(n))
+	}
+	return stop
+}
+
+// newAcross looks at a key across that was not seen before.
+func (p *part) newAcross(b *table.Batch, id int32, r int) error {
+	if reason, tries := p.f.look(p.across.values[id]); reason != "" {
+		p.across.forget(id)
+		return p.s.Unfit(p.f.in, b, r, p.f.across[0].column, reason, tries...)
+	}
+	if p.f.most > 0 && len(p.across.values) > p.f.most {
+		return p.f.tooMany(p.across)
 	}
 	return nil
 }
@@ -151,12 +247,9 @@ func (p *part) row(b *table.Batch, r int, pos int64) error {
 	}
 	col, fresh, fail := p.across.id(r, pos)
 	if fail == nil && fresh {
-		if reason, tries := p.f.look(p.across.values[col]); reason != "" {
-			p.across.forget(col)
-			return p.s.Unfit(p.f.in, b, r, p.f.across[0].column, reason, tries...)
-		}
-		if p.f.most > 0 && len(p.across.values) > p.f.most {
-			return p.f.tooMany(p.across)
+		known := len(p.across.values)
+		if err := p.newAcross(b, col, r); err != nil || len(p.across.values) < known {
+			return err
 		}
 	}
 	var row int32
@@ -167,18 +260,13 @@ func (p *part) row(b *table.Batch, r int, pos int64) error {
 		return p.unfit(b, r, fail)
 	}
 	if fresh {
-		p.rows = append(p.rows, rowCells{})
+		p.grid.addRow()
 	} else {
 		p.s.Tally.Merged++
 	}
-	slot := p.rows[row].get(col)
+	slot := p.grid.get(row, col)
 	if slot < 0 {
-		slot = p.slots
-		p.slots++
-		p.rows[row].put(col, slot)
-		for _, a := range p.accs {
-			a.Grow(int(p.slots))
-		}
+		slot = p.slot(row, col)
 	}
 	for _, a := range p.accs {
 		if fail := a.Add(slot, r, pos); fail != nil {
@@ -207,12 +295,8 @@ func (p *part) unfit(b *table.Batch, r int, fail *formula.Failure) error {
 
 // forget takes the key last added back.
 func (t *interner) forget(id int32) {
-	for name, i := range t.ids {
-		if i == id {
-			delete(t.ids, name)
-		}
-	}
-	t.values, t.first, t.lastID = t.values[:id], t.first[:id], -1
+	t.names.drop()
+	t.values, t.first = t.values[:id], t.first[:id]
 }
 
 // merge takes what another part folded.
@@ -220,16 +304,16 @@ func (p *part) merge(o *part) error {
 	rows, known := p.down.merge(o.down)
 	cols, _ := p.across.merge(o.across)
 	p.s.Tally.Merged += int64(known)
-	for len(p.rows) < len(p.down.values) {
-		p.rows = append(p.rows, rowCells{})
+	for p.grid.rows < len(p.down.values) {
+		p.grid.addRow()
 	}
+	p.grid.widen(len(p.across.values))
 	var err error
-	for i := range o.rows {
-		row := &p.rows[rows[i]]
-		o.rows[i].each(func(col, theirs int32) {
-			slot := row.get(cols[col])
+	for i := range o.grid.rows {
+		o.grid.each(int32(i), func(col, theirs int32) {
+			slot := p.grid.get(rows[i], cols[col])
 			if slot < 0 {
-				slot = p.slot(row, cols[col])
+				slot = p.slot(rows[i], cols[col])
 			}
 			if e := p.mergeSlot(slot, o.accs, theirs); e != nil && err == nil {
 				err = e
@@ -240,17 +324,20 @@ func (p *part) merge(o *part) error {
 	return err
 }
 
-// slot makes a new slot; with no row it stands outside the table.
-func (p *part) slot(row *rowCells, col int32) int32 {
-	slot := p.slots
+// slot makes a new slot.
+func (p *part) slot(row, col int32) int32 {
+	slot := p.loose()
+	p.grid.put(row, col, slot)
+	return slot
+}
+
+// loose makes a slot outside the table.
+func (p *part) loose() int32 {
 	p.slots++
-	if row != nil {
-		row.put(col, slot)
-	}
 	for _, a := range p.accs {
 		a.Grow(int(p.slots))
 	}
-	return slot
+	return p.slots - 1
 }
 
 func (p *part) mergeSlot(slot int32, from []calc.Acc, other int32) error {
@@ -304,8 +391,8 @@ func (p *part) conflict() error {
 		return nil
 	}
 	var where string
-	for id, r := range p.rows {
-		r.each(func(col, slot int32) {
+	for id := range p.grid.rows {
+		p.grid.each(int32(id), func(col, slot int32) {
 			if slot != at {
 				return
 			}

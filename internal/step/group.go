@@ -109,10 +109,9 @@ func (g *grouping) Finish(ctx context.Context, parts []Part, out Out, s *Site) e
 		return err
 	}
 	if len(g.f.down) == 0 && len(all.down.values) == 0 { // no rows are a group too
-		all.down.ids[""] = 0
-		all.down.values, all.down.first = [][]string{{}}, []int64{0}
-		all.rows = []rowCells{{}}
-		all.slot(&all.rows[0], 0)
+		all.down.add("", hashOf(""), 0)
+		all.grid.addRow()
+		all.slot(0, 0)
 		s.Tally.Made++
 	}
 	w := &layout{part: all, columns: []column{{id: 0}}, keys: len(g.f.down)}
@@ -179,7 +178,7 @@ func (g *groupEach) Run(ctx context.Context, in In, out Out, s *Site) error {
 	for _, row := range rowsByID(rows) {
 		w.share(0)
 		for k, a := range all.accs {
-			values[k] = append(values[k], string(a.Append(nil, all.rows[row].get(0))))
+			values[k] = append(values[k], string(a.Append(nil, all.grid.get(row, 0))))
 		}
 	}
 	s.Say = diag.Plural(int64(len(rows)), "group")

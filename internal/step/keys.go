@@ -1,9 +1,11 @@
 package step
 
 import (
+	"errors"
 	"regexp"
 	"slices"
 	"strings"
+	"unsafe"
 
 	"revuelta/internal/calendar"
 	"revuelta/internal/diag"
@@ -123,18 +125,18 @@ type interner struct {
 	evals  []*formula.Eval
 	cells  [][]string
 	spare  [][]string
-	ids    map[string]int32
+	names  names
 	values [][]string // of each key, its cells
 	first  []int64    // where it was first seen
 
-	last   string
-	lastID int32
-	buf    []byte
-	row    []string
+	buf   []byte
+	row   []string
+	all   []int32
+	codes []int32
 }
 
 func newInterner(in *table.Schema, keys []key) *interner {
-	t := &interner{keys: keys, ids: map[string]int32{}, lastID: -1, evals: make([]*formula.Eval, len(keys)),
+	t := &interner{keys: keys, evals: make([]*formula.Eval, len(keys)),
 		cells: make([][]string, len(keys)), spare: make([][]string, len(keys)), row: make([]string, len(keys))}
 	for i, k := range keys {
 		if k.date != nil {
@@ -156,48 +158,105 @@ func (t *interner) load(b *table.Batch) {
 			t.evals[i].Load(b)
 		}
 	}
-	t.lastID = -1 // what last views may be gone
 }
 
 // id is the number of the key of a row; fresh tells that it was not seen before.
 func (t *interner) id(row int, pos int64) (id int32, fresh bool, fail *formula.Failure) {
-	if len(t.keys) == 1 && t.keys[0].column >= 0 {
-		s := t.cells[0][row]
-		if t.lastID >= 0 && s == t.last {
-			return t.lastID, false, nil
+	var name string
+	if t.plain() {
+		name = t.cells[0][row]
+		t.row[0] = name
+	} else {
+		t.buf = t.buf[:0]
+		for i, k := range t.keys {
+			if k.column >= 0 {
+				t.row[i] = t.cells[i][row]
+			} else if t.row[i], fail = t.evals[i].Text(row); fail != nil {
+				return 0, false, fail
+			}
+			t.buf = appendKey(t.buf, t.row[i])
 		}
-		id, ok := t.ids[s]
-		if !ok {
-			t.row[0] = s
-			id, fresh = t.add(strings.Clone(s), pos), true
-		}
-		t.last, t.lastID = s, id
-		return id, fresh, nil
+		name = unsafe.String(unsafe.SliceData(t.buf), len(t.buf))
 	}
-	t.buf = t.buf[:0]
-	for i, k := range t.keys {
-		if k.column >= 0 {
-			t.row[i] = t.cells[i][row]
-		} else if t.row[i], fail = t.evals[i].Text(row); fail != nil {
-			return 0, false, fail
-		}
-		t.buf = appendKey(t.buf, t.row[i])
-	}
-	if id, ok := t.ids[string(t.buf)]; ok {
+	h := hashOf(name)
+	if id := t.names.find(name, h); id >= 0 {
 		return id, false, nil
 	}
-	return t.add(string(t.buf), pos), true, nil
+	return t.add(name, h, pos), true, nil
+}
+
+// plain tells that the key is one field as it stands.
+func (t *interner) plain() bool { return len(t.keys) == 1 && t.keys[0].column >= 0 }
+
+// ids gives the numbers of the keys of the first n rows. fresh is asked about each new key; the
+// rows before the one it, or reading a date, fails on are given.
+func (t *interner) ids(b *table.Batch, n int, at int64, fresh func(id int32, row int) error) (ids []int32, fail *formula.Failure, err error) {
+	if cap(t.all) < n {
+		t.all = make([]int32, n)
+	}
+	ids = t.all[:n]
+	one := func(r int) (int32, error) {
+		id, isNew, f := t.id(r, at+int64(r))
+		if f != nil {
+			fail = f
+			return 0, errStop
+		}
+		if isNew {
+			return id, fresh(id, r)
+		}
+		return id, nil
+	}
+	if t.plain() && b.Cols[t.keys[0].column].Kind == table.Coded {
+		col := &b.Cols[t.keys[0].column]
+		t.codes = t.codes[:0]
+		for range col.Cells {
+			t.codes = append(t.codes, -1)
+		}
+		for r, code := range col.Codes[:n] {
+			id := t.codes[code]
+			if id < 0 {
+				if id, err = one(r); err != nil {
+					return ids[:r], fail, unlessStop(err)
+				}
+				t.codes[code] = id
+			}
+			ids[r] = id
+		}
+		return ids, nil, nil
+	}
+	from := 0
+	if t.plain() {
+		t.names.findAll(t.cells[0][:n], ids)
+	}
+	for r := from; r < n; r++ {
+		if t.plain() && ids[r] >= 0 {
+			continue
+		}
+		if ids[r], err = one(r); err != nil {
+			return ids[:r], fail, unlessStop(err)
+		}
+	}
+	return ids, nil, nil
+}
+
+var errStop = errors.New("a key can't be read")
+
+func unlessStop(err error) error {
+	if err == errStop {
+		return nil
+	}
+	return err
 }
 
 // add notes a new key, whose cells are in row.
-func (t *interner) add(name string, pos int64) int32 {
-	id := int32(len(t.values))
-	t.ids[name] = id
+func (t *interner) add(name string, h uint64, pos int64) int32 {
+	name = strings.Clone(name)
+	id := t.names.add(name, h)
 	values := make([]string, len(t.row))
 	for i, s := range t.row {
 		values[i] = strings.Clone(s)
 	}
-	if len(values) == 1 && t.keys[0].column >= 0 {
+	if t.plain() {
 		values[0] = name
 	}
 	t.values, t.first = append(t.values, values), append(t.first, pos)
@@ -207,11 +266,11 @@ func (t *interner) add(name string, pos int64) int32 {
 // merge takes the keys of another and gives the number each has here.
 func (t *interner) merge(o *interner) (ids []int32, known int) {
 	ids = make([]int32, len(o.values))
-	for name, id := range o.ids {
-		here, ok := t.ids[name]
-		if !ok {
-			here = int32(len(t.values))
-			t.ids[name] = here
+	for id, name := range o.names.names {
+		h := o.names.hashes[id]
+		here := t.names.find(name, h)
+		if here < 0 {
+			here = t.names.add(name, h)
 			t.values, t.first = append(t.values, o.values[id]), append(t.first, o.first[id])
 		} else {
 			t.first[here] = min(t.first[here], o.first[id])

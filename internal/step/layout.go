@@ -28,17 +28,17 @@ type layout struct {
 // find gives the slots of a row.
 func (w *layout) find(row int32) []int32 {
 	w.slots = w.slots[:0]
-	r := &w.part.rows[row]
+	g := &w.part.grid
 	for _, c := range w.columns {
 		slot := int32(-1)
 		switch {
 		case c.total:
 			slot = w.totalOf[row]
 		case c.id >= 0:
-			slot = r.get(c.id)
+			slot = g.get(row, c.id)
 		case c.folded != nil:
 			for _, id := range c.folded { // they were merged into the slot of the first
-				if s := r.get(id); s >= 0 {
+				if s := g.get(row, id); s >= 0 {
 					slot = s
 					break
 				}
@@ -59,7 +59,7 @@ func (w *layout) totals(rows []int32, field, beneath bool) error {
 		for _, row := range rows {
 			first := int32(-1)
 			for _, id := range c.folded {
-				slot := p.rows[row].get(id)
+				slot := p.grid.get(row, id)
 				if slot < 0 {
 					continue
 				}
@@ -75,9 +75,9 @@ func (w *layout) totals(rows []int32, field, beneath bool) error {
 		}
 	}
 	if field {
-		w.totalOf = make([]int32, len(p.rows))
+		w.totalOf = make([]int32, p.grid.rows)
 		for _, row := range rows {
-			w.totalOf[row] = p.slot(nil, 0)
+			w.totalOf[row] = p.loose()
 			if err := w.into(w.totalOf[row], row); err != nil {
 				return err
 			}
@@ -91,7 +91,7 @@ func (w *layout) totals(rows []int32, field, beneath bool) error {
 	}
 	if beneath || len(w.shares) > 0 {
 		for range w.columns {
-			sums = append(sums, p.slot(nil, 0))
+			sums = append(sums, p.loose())
 		}
 		for _, row := range rows {
 			for i, slot := range w.find(row) {
