@@ -2,33 +2,82 @@ package step
 
 import (
 	"hash/maphash"
+	"math/bits"
+	"unsafe"
 )
 
-// names numbers texts from 0 in the order in which they are added: a hash table made to be
-// asked for many at a time, so that the processor waits for many places in memory at once.
+// names numbers texts from 0 in the order in which they are added: hash tables
+// made to be asked for many at a time, so that the processor waits for many
+// places in memory at once. Texts of up to eight bytes stand in a table of
+// their own, which holds them whole.
 type names struct {
 	names  []string
 	hashes []uint64
-	table  []entry // its length a power of two; at most half full
+	short  []shortEntry // lengths are powers of two; at most half full
+	long   []longEntry
+	shorts int
 }
 
-type entry struct {
+type shortEntry struct {
+	key uint64
+	id  int32 // + 1; 0: empty
+	len int32
+}
+
+type longEntry struct {
 	hash uint32
 	id   int32 // + 1; 0: empty
 }
 
+const shortest = 8
+
 var seed = maphash.MakeSeed()
 
-func hashOf(s string) uint64 { return maphash.String(seed, s) }
+// hashOf mixes a text; that of a short one is made of its bytes and length alone.
+func hashOf(s string) uint64 {
+	if len(s) <= shortest {
+		return mix(bytesOf(s), len(s))
+	}
+	return maphash.String(seed, s)
+}
+
+func mix(key uint64, n int) uint64 {
+	high, low := bits.Mul64(key^uint64(n)*0x9E3779B97F4A7C15, 0xD6E8FEB86659FD93)
+	return high ^ low // so that every bit tells in every other
+}
+
+// bytesOf packs the bytes of a text of up to eight; with its length it is the text.
+func bytesOf(s string) uint64 {
+	p, n := unsafe.Pointer(unsafe.StringData(s)), len(s)
+	switch {
+	case n >= 4: // two loads that may overlap
+		return uint64(*(*uint32)(p)) | uint64(*(*uint32)(unsafe.Add(p, n-4)))<<32
+	case n > 0:
+		return uint64(*(*byte)(p)) | uint64(*(*byte)(unsafe.Add(p, n/2)))<<8 | uint64(*(*byte)(unsafe.Add(p, n-1)))<<16
+	}
+	return 0
+}
 
 // find gives the number of a text, -1 where it has none.
 func (n *names) find(s string, h uint64) int32 {
-	if len(n.table) == 0 {
+	if len(s) <= shortest {
+		if len(n.short) == 0 {
+			return -1
+		}
+		key, mask := bytesOf(s), uint64(len(n.short)-1)
+		for i := h & mask; ; i = (i + 1) & mask {
+			e := &n.short[i]
+			if e.id == 0 || e.key == key && e.len == int32(len(s)) {
+				return e.id - 1
+			}
+		}
+	}
+	if len(n.long) == 0 {
 		return -1
 	}
-	mask := uint64(len(n.table) - 1)
+	mask := uint64(len(n.long) - 1)
 	for i := h & mask; ; i = (i + 1) & mask {
-		e := n.table[i]
+		e := n.long[i]
 		if e.id == 0 {
 			return -1
 		}
@@ -40,30 +89,24 @@ func (n *names) find(s string, h uint64) int32 {
 
 // findAll finds many texts.
 func (n *names) findAll(all []string, ids []int32) {
-	if len(n.table) == 0 {
-		for i := range ids {
-			ids[i] = -1
-		}
-		return
-	}
 	const burst = 128
 	var hashes [burst]uint64
-	mask := uint64(len(n.table) - 1)
+	mask := uint64(len(n.short) - 1)
 	for len(all) > 0 {
 		some := all[:min(burst, len(all))]
 		for i, s := range some {
 			hashes[i] = hashOf(s)
 		}
-		for i := range some { // the table's places, none of which waits for another
-			h := hashes[i]
-			e := n.table[h&mask]
-			ids[i] = e.id - 1
-			if e.hash != uint32(h>>32) && e.id != 0 {
-				ids[i] = -2 // taken by another
+		for i, s := range some { // no place waits for another
+			ids[i] = other
+			if len(s) <= shortest && len(n.short) > 0 {
+				if e := &n.short[hashes[i]&mask]; e.key == bytesOf(s) && e.len == int32(len(s)) {
+					ids[i] = e.id - 1
+				}
 			}
 		}
 		for i, s := range some {
-			if id := ids[i]; id == -2 || id >= 0 && n.names[id] != s {
+			if ids[i] == other {
 				ids[i] = n.find(s, hashes[i])
 			}
 		}
@@ -71,35 +114,68 @@ func (n *names) findAll(all []string, ids []int32) {
 	}
 }
 
+// other marks a text whose first place in the table is another's.
+const other = -2
+
 // add gives a text that has none the next number; it keeps the text.
 func (n *names) add(s string, h uint64) int32 {
 	n.names, n.hashes = append(n.names, s), append(n.hashes, h)
-	if 2*len(n.names) > len(n.table) {
-		n.table = make([]entry, max(64, 4*len(n.table)))
-		for i, h := range n.hashes {
-			n.place(int32(i), h)
-		}
-	} else {
-		n.place(int32(len(n.names)-1), h)
+	id := int32(len(n.names) - 1)
+	isShort := len(s) <= shortest
+	if isShort {
+		n.shorts++
 	}
-	return int32(len(n.names) - 1)
+	switch longs := len(n.names) - n.shorts; {
+	case isShort && 2*n.shorts > len(n.short):
+		n.short = make([]shortEntry, max(64, 4*len(n.short)))
+		n.rebuild(true)
+	case !isShort && 2*longs > len(n.long):
+		n.long = make([]longEntry, max(64, 4*len(n.long)))
+		n.rebuild(false)
+	default:
+		n.place(id)
+	}
+	return id
 }
 
-func (n *names) place(id int32, h uint64) {
-	mask := uint64(len(n.table) - 1)
+// rebuild places all short or all long texts.
+func (n *names) rebuild(short bool) {
+	for i, s := range n.names {
+		if (len(s) <= shortest) == short {
+			n.place(int32(i))
+		}
+	}
+}
+
+func (n *names) place(id int32) {
+	s, h := n.names[id], n.hashes[id]
+	if len(s) <= shortest {
+		mask := uint64(len(n.short) - 1)
+		i := h & mask
+		for n.short[i].id != 0 {
+			i = (i + 1) & mask
+		}
+		n.short[i] = shortEntry{bytesOf(s), id + 1, int32(len(s))}
+		return
+	}
+	mask := uint64(len(n.long) - 1)
 	i := h & mask
-	for n.table[i].id != 0 {
+	for n.long[i].id != 0 {
 		i = (i + 1) & mask
 	}
-	n.table[i] = entry{uint32(h >> 32), id + 1}
+	n.long[i] = longEntry{uint32(h >> 32), id + 1}
 }
 
 // drop takes the text last added back.
 func (n *names) drop() {
 	last := len(n.names) - 1
+	short := len(n.names[last]) <= shortest
 	n.names, n.hashes = n.names[:last], n.hashes[:last]
-	clear(n.table)
-	for i, h := range n.hashes {
-		n.place(int32(i), h)
+	if short {
+		n.shorts--
+		clear(n.short)
+	} else {
+		clear(n.long)
 	}
+	n.rebuild(short)
 }
