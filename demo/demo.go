@@ -31,8 +31,16 @@ var Scenes = []Scene{
 		"revuelta unpivot '{month} {@:kilos|jars}' harvest.csv"},
 	{"The same as a plan to run again next month: apiary and keeper stand only above\ntheir colonies, and months without a harvest are left out.",
 		"revuelta run season.plan"},
-	{"What the plan wrote.",
-		"revuelta convert tidy.csv"},
+	{"A table to read: kilos by apiary and month, with totals worked out from the rows.",
+		"revuelta pivot --down apiary --across month --cell 'sum(kilos)' --totals both tidy.csv"},
+	{"A printed yearbook: titles above, a header of two rows, decimal commas, NA, notes below.\nThe row whose weight is no number goes to a file of its own, with the reason.",
+		"revuelta run yearbook.plan --set-aside aside.csv"},
+	{"What did not fit.",
+		"revuelta fields 'line,field,cell,reason' aside.csv"},
+	{"Mites before and after each round of treatment.",
+		"revuelta run mites.plan"},
+	{"The members' survey: coded questions become domains, and their means.",
+		"revuelta run survey.plan"},
 }
 
 // Files lists the names of the demo's files.

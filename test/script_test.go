@@ -27,6 +27,9 @@ func TestMain(m *testing.M) {
 func TestScripts(t *testing.T) {
 	testscript.Run(t, testscript.Params{
 		Dir: "testdata/script",
+		Setup: func(e *testscript.Env) error { // what is no plain text
+			return os.WriteFile(filepath.Join(e.WorkDir, "utf16.csv"), []byte("\xff\xfea\x00,\x00b\x00\n\x00\xf1\x00,\x001\x00\n\x00"), 0o666)
+		},
 		Cmds: map[string]func(ts *testscript.TestScript, neg bool, args []string){
 			"status": status,
 			"leaves": leaves,

@@ -78,6 +78,12 @@ func (f *footer) cut() (delimited.Chunk, error) {
 	var notes []string
 	for i := len(records) - 1; i >= 0; i-- {
 		r := records[i]
+		if f.auto && filled(r.Cells) == 0 {
+			if n > 0 { // blank rows above notes go with them
+				end = r.Start
+			}
+			continue
+		}
 		if len(r.Cells) > 0 {
 			if f.auto && !isNote(r.Cells, f.fields) || !f.auto && n == f.rows {
 				break
@@ -88,7 +94,7 @@ func (f *footer) cut() (delimited.Chunk, error) {
 		end = r.Start
 	}
 	if !f.auto && n < f.rows {
-		return delimited.Chunk{}, diag.Dataf("--foot %d: there are only %s below the header", f.rows, diag.Plural(int64(n), "row"))
+		return delimited.Chunk{}, diag.Dataf("--foot %d: below the header stands only %s", f.rows, diag.Plural(int64(n), "row"))
 	}
 	if n > 0 {
 		more := ""

@@ -60,6 +60,10 @@ func (f *textFile) close() error    { return f.in.close() }
 
 func (f *textFile) next() (Chunk, error) {
 	c, err := f.split.Next()
+	var told *diag.Error
+	if errors.As(err, &told) {
+		return Chunk{}, told.At(f.in.name, told.Line)
+	}
 	if err != nil && err != io.EOF {
 		return Chunk{}, f.in.readError(err)
 	}
@@ -381,3 +385,44 @@ func Each(src Source, f func(*table.Batch) error) error {
 		}
 	}
 }
+
+// Memory is a table that is held already, as a source; its batches are read only.
+func Memory(name string, schema *table.Schema, batches []*table.Batch) Source {
+	return &memory{name: name, schema: schema, batches: batches}
+}
+
+type memory struct {
+	name    string
+	schema  *table.Schema
+	batches []*table.Batch
+	next    int
+}
+
+func (m *memory) Schema() *table.Schema { return m.schema }
+func (m *memory) Inputs() []*Input {
+	return []*Input{{Name: m.name, Fields: m.schema.Len()}}
+}
+func (m *memory) Next() (Chunk, error) {
+	if m.next == len(m.batches) {
+		return Chunk{}, io.EOF
+	}
+	m.next++
+	return Chunk{batch: m.batches[m.next-1]}, nil
+}
+func (m *memory) Parser() Parser { return &memoryParser{stats: make([]Stats, 1)} }
+func (m *memory) Recycle(Chunk)  {}
+func (m *memory) Close() error   { return nil }
+
+type memoryParser struct{ stats []Stats }
+
+func (p *memoryParser) Parse(c Chunk, dst *table.Batch) error {
+	dst.Shape(len(c.batch.Cols))
+	for i := range c.batch.Cols {
+		dst.Cols[i].Borrow(&c.batch.Cols[i])
+	}
+	dst.Rows, dst.Origin = c.batch.Rows, table.Origin{}
+	p.stats[0].Rows += int64(dst.Rows)
+	return nil
+}
+func (p *memoryParser) Stats() []Stats  { return p.stats }
+func (p *memoryParser) Long() []LongRow { return nil }

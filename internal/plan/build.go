@@ -16,11 +16,20 @@ func Build(name string, statements []Statement) (*run.Program, error) {
 	p := &run.Program{Plan: name}
 	var errs diag.List
 	open, line := false, 0 // a table flows that was not written, from that line on
+	marks := map[string]bool{}
 	for _, s := range statements {
 		item, err := build(s, filepath.Dir(name))
 		if err != nil {
 			errs = append(errs, place(err, name, s)...)
 			continue
+		}
+		if m, ok := item.(*run.Mark); ok {
+			marks[m.Name] = true
+		}
+		for _, w := range s.Words {
+			if mark, ok := strings.CutPrefix(w.Text, "@"); ok && !marks[mark] && mark != "" && !w.Quoted && !strings.ContainsAny(mark, "{}") {
+				errs = append(errs, place(diag.Usagef("nothing was marked @%s above", mark).Trying("mark "+mark+" on a line before"), name, s)...)
+			}
 		}
 		switch item.(type) {
 		case *run.Read:
@@ -28,7 +37,7 @@ func Build(name string, statements []Statement) (*run.Program, error) {
 				errs = append(errs, place(diag.Usagef("a table is read while the one of line %d was not written", line).Trying("write it before: write FILE"), name, s)...)
 			}
 			open, line = true, s.Line()
-		case *run.Write:
+		case *run.Write, *run.Mark:
 			open = false
 		default:
 			open = true
@@ -65,6 +74,8 @@ func build(s Statement, folder string) (any, error) {
 		spec = readSpec
 	case "write":
 		spec = writeSpec
+	case "mark":
+		spec = markSpec
 	}
 	if spec == nil {
 		return nil, unknownStep(s.Name.Text)
@@ -100,6 +111,12 @@ func build(s Statement, folder string) (any, error) {
 		}
 		return w, nil
 	}
+	if spec == markSpec {
+		if err := spec.Check(args); err != nil {
+			return nil, err
+		}
+		return &run.Mark{Name: strings.TrimPrefix(args.Operands[0], "@"), Line: s.Line()}, nil
+	}
 	args.Folder = folder
 	made, err := spec.Build(args)
 	if err != nil {
@@ -110,14 +127,14 @@ func build(s Statement, folder string) (any, error) {
 
 // within is a path of a plan, relative to the plan's folder.
 func within(folder, path string) string {
-	if path == "-" || filepath.IsAbs(path) || folder == "." || folder == "" {
+	if path == "-" || strings.HasPrefix(path, "@") || filepath.IsAbs(path) || folder == "." || folder == "" {
 		return path
 	}
 	return filepath.Join(folder, path)
 }
 
 func unknownStep(name string) *diag.Error {
-	names := append([]string{"read", "write"}, step.Names()...)
+	names := append([]string{"read", "write", "mark"}, step.Names()...)
 	e := diag.Usagef("there is no step %s", diag.Quote(name))
 	if near := diag.Nearest(name, names); near != "" {
 		return e.Trying(fmt.Sprintf("did you mean %s?", near))

@@ -96,3 +96,5 @@ var readSpec = &step.Spec{Name: "read", Forms: []string{"read FILE... [reading o
 	Operands: func(a *step.Args) int { return max(1, len(a.Operands)) }}
 
 var writeSpec = &step.Spec{Name: "write", Forms: []string{"write FILE [writing options]"}, Options: WriteOptions}
+
+var markSpec = &step.Spec{Name: "mark", Forms: []string{"mark NAME"}}

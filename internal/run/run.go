@@ -79,7 +79,7 @@ func Run(ctx context.Context, p *Program, env Env) (*Account, error) {
 	if env.Bytes == nil {
 		env.Bytes = new(atomic.Int64)
 	}
-	r := &runner{p: p, env: env, account: &Account{Status: "done"}}
+	r := &runner{p: p, env: env, account: &Account{Status: "done"}, marks: map[string]*held{}}
 	err := r.all(ctx)
 	r.account.Seconds = time.Since(began).Seconds()
 	if err != nil {
@@ -95,6 +95,7 @@ type runner struct {
 	outputs []*target
 	aside   *asideFile
 	leftOut *asideFile
+	marks   map[string]*held
 }
 
 // target is an output of the run.
@@ -299,7 +300,10 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 	o := rd.Options
 	o.Stdin = r.env.Stdin
 	o.LongAside = r.aside != nil
-	src, err := format.Open(rd.Paths, o)
+	src, ok, err := r.marked(rd.Paths)
+	if !ok {
+		src, err = format.Open(rd.Paths, o)
+	}
 	if err != nil {
 		return r.errAt(err, rd.Line)
 	}
@@ -394,6 +398,8 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 			default:
 				panic(fmt.Sprintf("run: %T is no step", it.Step))
 			}
+		case *Mark:
+			ordered(marking{r, it.Name}, &stage{name: "mark", plan: r.p.Plan, line: it.Line})
 		case *Write:
 			if i == len(items)-2 {
 				last = it
@@ -535,7 +541,7 @@ func (c countingEncoder) Append(dst []byte, b *table.Batch) []byte {
 
 // runStep runs an ordered or whole step with its doors counted.
 func runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.Out, r *runner, file func(int) string) error {
-	site := &step.Site{Step: st.name, File: file}
+	site := &step.Site{Step: st.name, File: file, Table: r.table}
 	if r.aside != nil {
 		site.Aside = func(row *step.Row) error { return r.aside.put([]*step.Row{row}) }
 	}

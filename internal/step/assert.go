@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"revuelta/internal/calc"
 	"revuelta/internal/diag"
 	"revuelta/internal/formula"
 	"revuelta/internal/selection"
@@ -27,6 +28,8 @@ var assertSpec = &Spec{
 		{Name: "that", Value: "FORMULA", Repeat: true, Help: "it holds for every row"},
 		{Name: "rows", Value: "N", Help: "there are just so many"},
 		{Name: "fields", Value: "SELECTION", Help: "these and no others"},
+		{Name: "balance", Value: "CALCULATION", Help: "it gives the same here as for the table of --against"},
+		{Name: "against", Value: "@NAME", Help: "a table marked above"},
 	},
 	Make:   makeAssert,
 	Memory: "the keys of --unique",
@@ -43,6 +46,8 @@ type Assert struct {
 	That           []*formula.Formula
 	Rows           int64 // -1: not asked
 	Fields         *selection.Selection
+	Balance        *calc.Calculation
+	Against        string
 }
 
 func makeAssert(a *Args) (any, error) {
@@ -78,6 +83,20 @@ func makeAssert(a *Args) (any, error) {
 			return nil, diag.Usagef("--rows %s: it is a number", diag.Quote(a.Get("rows", "")))
 		}
 	}
+	if a.Has("balance") != a.Has("against") {
+		return nil, diag.Usagef("--balance and --against go together").Trying("--balance 'sum(kilos)' --against @NAME")
+	}
+	if a.Has("balance") {
+		if s.Balance, err = calc.Parse(a.Get("balance", "")); err != nil {
+			return nil, err
+		}
+		if s.Against = a.Get("against", ""); !strings.HasPrefix(s.Against, "@") {
+			return nil, diag.Usagef("--against %s: a marked table is named @NAME", diag.Quote(s.Against))
+		}
+		if s.Balance.Func == "" {
+			return nil, diag.Usagef("--balance %s has no function to calculate by", s.Balance.Source).Trying("sum(" + s.Balance.Source + ")")
+		}
+	}
 	if a.Has("fields") {
 		s.Fields, err = selection.Parse(a.Get("fields", ""))
 	}
@@ -92,10 +111,14 @@ func failed(format string, args ...any) *diag.Error {
 // Run implements Step.
 func (a *Assert) Run(ctx context.Context, in In, out Out, s *Site) error {
 	var checks []func(b *table.Batch) error
+	here := total{c: a.Balance}
 	rows := int64(0)
 	err := in(ctx, Through{
 		OnStart: func(schema *table.Schema) error {
-			var err error
+			err := here.start(schema)
+			if err != nil {
+				return err
+			}
 			if checks, err = a.bind(schema, s); err != nil {
 				return err
 			}
@@ -108,15 +131,87 @@ func (a *Assert) Run(ctx context.Context, in In, out Out, s *Site) error {
 					return err
 				}
 			}
+			if err := here.add(b); err != nil {
+				return err
+			}
 			return out.Emit(b)
 		},
 	})
 	if err == nil && a.Rows >= 0 && rows != a.Rows {
 		err = failed("there are %s, not %s", diag.Plural(rows, "row"), diag.Count(a.Rows))
 	}
+	if err == nil && a.Balance != nil {
+		err = a.balance(ctx, here.String(), s)
+	}
 	s.Say = "all holds"
 	return err
 }
+
+// balance compares with the marked table.
+func (a *Assert) balance(ctx context.Context, here string, s *Site) error {
+	if s.Table == nil {
+		return diag.Usagef("--against %s: tables are marked in plans only", a.Against)
+	}
+	in, err := s.Table(a.Against)
+	if err != nil {
+		return err
+	}
+	there := total{c: a.Balance}
+	if err := in(ctx, Through{OnStart: there.start, OnEmit: there.add}); err != nil {
+		return err
+	}
+	if x, y := here, there.String(); numerically(x, y) != 0 {
+		return failed("%s is %s here and %s in %s", a.Balance.Source, or(x, "blank"), or(y, "blank"), a.Against)
+	}
+	return nil
+}
+
+func or(s, otherwise string) string {
+	if s == "" {
+		return otherwise
+	}
+	return s
+}
+
+// total is a calculation over all rows of a table; none without a calculation.
+type total struct {
+	c   *calc.Calculation
+	acc calc.Acc
+	in  *table.Schema
+	at  int64
+}
+
+func (t *total) start(schema *table.Schema) (err error) {
+	if t.c == nil {
+		return nil
+	}
+	t.in = schema
+	if t.acc, err = t.c.New(schema, -1); err == nil {
+		t.acc.Grow(1)
+	}
+	return err
+}
+
+func (t *total) add(b *table.Batch) error {
+	if t.c == nil {
+		return nil
+	}
+	t.acc.Load(b)
+	for r := range b.Rows {
+		if fail := t.acc.Add(0, r, t.at); fail != nil {
+			e := failed("%s", fail.Reason).At("", b.Origin.LineOf(r))
+			if fail.Field >= 0 {
+				e = failed("%s %s", diag.Quote(b.Cols[fail.Field].At(r)), fail.Reason).At("", b.Origin.LineOf(r)).InField(t.in.Name(fail.Field))
+			}
+			return e
+		}
+		t.at++
+	}
+	return nil
+}
+
+// String is the outcome.
+func (t *total) String() string { return string(t.acc.Append(nil, 0)) }
 
 func (a *Assert) bind(schema *table.Schema, s *Site) (checks []func(*table.Batch) error, err error) {
 	if a.Fields != nil {
@@ -129,10 +224,11 @@ func (a *Assert) bind(schema *table.Schema, s *Site) (checks []func(*table.Batch
 		}
 	}
 	place := func(b *table.Batch, row int) (string, int) {
-		if s.File == nil || b.Origin.LineOf(row) == 0 {
-			return "", 0
+		file := ""
+		if s.File != nil && b.Origin.LineOf(row) > 0 {
+			file = s.File(b.Origin.File)
 		}
-		return s.File(b.Origin.File), b.Origin.LineOf(row)
+		return file, b.Origin.LineOf(row)
 	}
 	for _, sel := range a.Filled {
 		fields, err := sel.Resolve(schema)

@@ -135,6 +135,7 @@ type Site struct {
 	Say   string   // for the account, by steps that are no mappers
 	Notes []string // likewise
 
+	Table   func(name string) (In, error)                            // gives a table that was marked
 	Step    string                                                   // name of the step
 	File    func(file int) string                                    // names an input
 	Aside   func(r *Row) error                                       // takes a row that does not fit; nil: the run stops

@@ -1,0 +1,95 @@
+package run
+
+import (
+	"context"
+	"io"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/format"
+	"revuelta/internal/step"
+	"revuelta/internal/table"
+)
+
+// Mark remembers the table at a point of a plan.
+type Mark struct {
+	Name string // without the @
+	Line int
+}
+
+// held is a table that was marked.
+type held struct {
+	schema  *table.Schema
+	batches []*table.Batch
+}
+
+// marking is the step that holds the table and lets it flow on.
+type marking struct {
+	r    *runner
+	name string
+}
+
+// Run implements step.Step.
+func (m marking) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+	h := &held{}
+	err := in(ctx, step.Through{
+		OnStart: func(schema *table.Schema) error {
+			h.schema = schema
+			return out.Start(schema)
+		},
+		OnEmit: func(b *table.Batch) error {
+			keep := &table.Batch{Rows: b.Rows}
+			keep.Shape(len(b.Cols))
+			keep.Rows = b.Rows
+			for i := range b.Cols {
+				keep.Cols[i].Borrow(&b.Cols[i])
+				keep.Cols[i].Own()
+			}
+			h.batches = append(h.batches, keep)
+			return out.Emit(b)
+		},
+	})
+	m.r.marks[m.name] = h
+	return err
+}
+
+// marked opens a marked table, false where the path names none.
+func (r *runner) marked(paths []string) (format.Source, bool, error) {
+	if len(paths) != 1 || !strings.HasPrefix(paths[0], "@") {
+		return nil, false, nil
+	}
+	h, ok := r.marks[paths[0][1:]]
+	if !ok {
+		return nil, true, diag.Usagef("nothing was marked %s above", paths[0]).Trying("mark " + paths[0][1:])
+	}
+	return format.Memory(paths[0], h.schema, h.batches), true, nil
+}
+
+// table gives a marked table to a step.
+func (r *runner) table(name string) (step.In, error) {
+	src, ok, err := r.marked([]string{name})
+	if err != nil || !ok {
+		return nil, err
+	}
+	return func(ctx context.Context, out step.Out) error {
+		if err := out.Start(src.Schema()); err != nil {
+			return err
+		}
+		p, b := src.Parser(), table.Get()
+		for {
+			c, err := src.Next()
+			if err == io.EOF {
+				return nil
+			}
+			if err == nil {
+				err = p.Parse(c, b)
+			}
+			if err == nil {
+				err = out.Emit(b)
+			}
+			if err != nil {
+				return err
+			}
+		}
+	}, nil
+}
