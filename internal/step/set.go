@@ -81,7 +81,7 @@ func cutAssignment(s string) (name, source string, ok bool) {
 	if strings.HasPrefix(s[i:], "==") || i > 0 && strings.ContainsRune("!<>", rune(s[i-1])) {
 		return "", "", false
 	}
-	return strings.TrimSpace(s[:i]), s[i+1:], true
+	return strings.TrimSpace(s[:i]), strings.TrimSpace(s[i+1:]), true
 }
 
 // Bind implements Mapper.
