@@ -80,7 +80,7 @@ func commands() []command {
 	}, {
 		spec: &step.Spec{
 			Name:  "demo",
-			Brief: []string{"Writes the demo data of a honey growers' cooperative into a folder and runs", "the whole example on it, each command before its result."},
+			Brief: []string{"Writes the demo data of a honey growers' cooperative and runs the example on it.", "Each command is printed before its result; the folder is revuelta-demo unless named."},
 			Forms: []string{"demo [DIR]"},
 		},
 		action: runDemo,

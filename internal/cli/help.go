@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"revuelta/internal/diag"
 	"revuelta/internal/step"
 )
 
@@ -119,25 +120,11 @@ func options(b *strings.Builder, title string, list []step.Option) {
 			b.WriteString(lead + "\n")
 			lead = strings.Repeat(" ", column)
 		}
-		for _, l := range fold(text, 80-column) {
+		for _, l := range diag.Fold(text, 80-column) {
 			b.WriteString(lead + l + "\n")
 			lead = strings.Repeat(" ", column)
 		}
 	}
-}
-
-// fold parts a text into lines of at most n characters, at spaces.
-func fold(s string, n int) []string {
-	var out []string
-	line := ""
-	for _, w := range strings.Fields(s) {
-		if line != "" && len([]rune(line))+1+len([]rune(w)) > n {
-			out = append(out, line)
-			line = ""
-		}
-		line = strings.TrimPrefix(line+" "+w, " ")
-	}
-	return append(out, line)
 }
 
 // Reference is the help of all commands as one page.

@@ -56,8 +56,21 @@ func Main(args []string, s Streams) int {
 	case err == nil, errors.Is(err, run.ErrPipe): // the reader has what it wanted
 		return int(diag.Done)
 	}
-	fmt.Fprint(s.Err, diag.Render(program, err))
+	fmt.Fprint(s.Err, a.folded(diag.Render(program, err)))
 	return int(diag.StatusOf(err))
+}
+
+// folded is a message folded to the width of the terminal, if it goes to one.
+func (a *app) folded(message string) string {
+	if !isTerminal(a.Err) {
+		return message
+	}
+	width, _ := terminalSize(a.Err)
+	var b strings.Builder
+	for _, l := range strings.Split(strings.TrimSuffix(message, "\n"), "\n") {
+		b.WriteString(strings.Join(diag.Fold(l, width-4), "\n    ") + "\n")
+	}
+	return b.String()
 }
 
 // run runs a command line.

@@ -154,19 +154,33 @@ func Render(program string, err error) string {
 	}
 	for _, e := range l {
 		fmt.Fprintf(&b, "%s: %s\n", program, e.Error())
-		lead := "try: "
-		for i, t := range e.Try {
-			switch {
-			case strings.HasPrefix(t, "did you mean"):
-				b.WriteString("  " + t)
-			default:
-				b.WriteString([]string{"  ", "     "}[min(i, 1)] + lead + t)
-				lead = "or: "
-			}
+		b.WriteString(advice(e.Try))
+	}
+	return b.String()
+}
+
+// advice writes what to try, on one line where it fits.
+func advice(tries []string) string {
+	const wide = 78
+	var b strings.Builder
+	size := 0
+	for _, t := range tries {
+		size += utf8.RuneCountInString(t) + len("     or: ")
+	}
+	lead, between := "  try: ", "     or: "
+	if size > wide {
+		between = "\n   or: "
+	}
+	for _, t := range tries {
+		if strings.HasPrefix(t, "did you mean") {
+			b.WriteString("  " + t + "\n")
+			continue
 		}
-		if len(e.Try) > 0 {
-			b.WriteByte('\n')
-		}
+		b.WriteString(lead + t)
+		lead = between
+	}
+	if lead == between {
+		b.WriteByte('\n')
 	}
 	return b.String()
 }
@@ -249,4 +263,26 @@ func Many(noun string) string {
 		return noun[:len(noun)-1] + "ies"
 	}
 	return noun + "s"
+}
+
+// Fold parts a text into lines of at most so many characters, at spaces; fewer
+// than ten is no bound.
+func Fold(s string, most int) []string {
+	if most < 10 {
+		return []string{s}
+	}
+	var out []string
+	line := ""
+	for i, w := range strings.Split(s, " ") {
+		switch {
+		case i == 0:
+			line = w
+		case utf8.RuneCountInString(line)+1+utf8.RuneCountInString(w) > most:
+			out = append(out, line)
+			line = w
+		default:
+			line += " " + w
+		}
+	}
+	return append(out, line)
 }

@@ -40,18 +40,21 @@ func readHead(rows []delimited.Record, o ReadOptions) (*head, *diag.Error) {
 		if from == len(rows) {
 			return nil, diag.Dataf("the file has no header: it is empty")
 		}
-		likely := likelyHeader(rows)
+		likely, last := likelyHeader(rows)
 		if o.Header.Kind == HeaderAuto {
 			if likely < 0 {
-				likely = from
+				likely, last = from, from
 			}
-			from = likely
-			h.notes = append(h.notes, fmt.Sprintf("header taken from row %d: %s", from+1, diag.Names(cleanNames(rows[from].Cells))))
-			h.found = Header{HeaderRows, from + 1, from + 1}
-		} else if likely > from && looksLikeTitle(rows, from) {
-			return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; the header seems to be row %d: %s",
-				from+1, filledOf(rows[from]), diag.Plural(int64(width(rows)), "cell"), likely+1, diag.Names(cleanNames(rows[likely].Cells))).
-				Trying(fmt.Sprintf("--header %d", likely+1), fmt.Sprintf("--header %d if it is one all the same", from+1))
+			from, to = likely, last
+			h.found = Header{HeaderRows, from + 1, to + 1}
+			h.notes = append(h.notes, fmt.Sprintf("header taken from %s: %s", h.found, diag.Names(cleanNames(joinHeader(rows[from:to+1], o.HeaderJoin)))))
+			break
+		}
+		if likely > from && looksLikeTitle(rows, from) {
+			there := Header{HeaderRows, likely + 1, last + 1}
+			return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; the header seems to be %s: %s",
+				from+1, filledOf(rows[from]), diag.Plural(int64(width(rows)), "cell"), there, diag.Names(cleanNames(joinHeader(rows[likely:last+1], o.HeaderJoin)))).
+				Trying("--header "+there.option(), fmt.Sprintf("--header %d if it is one all the same", from+1))
 		}
 		to = from
 	}
@@ -135,8 +138,26 @@ func looksLikeTitle(rows []delimited.Record, i int) bool {
 	return false
 }
 
-// likelyHeader is the first row filled as widely as those beneath with distinct texts, -1 where there is none.
-func likelyHeader(rows []delimited.Record) int {
+// String names the rows.
+func (h Header) String() string {
+	if h.From == h.To {
+		return fmt.Sprintf("row %d", h.From)
+	}
+	return fmt.Sprintf("rows %d and %d", h.From, h.To)
+}
+
+// option is what --header takes.
+func (h Header) option() string {
+	if h.From == h.To {
+		return fmt.Sprint(h.From)
+	}
+	return fmt.Sprintf("%d-%d", h.From, h.To)
+}
+
+// likelyHeader is the first row filled as widely as those beneath with
+// distinct texts, or two rows of which the lower is so filled and the joined
+// names are distinct; -1 where there is none.
+func likelyHeader(rows []delimited.Record) (from, to int) {
 	rows = rows[:min(len(rows), headRows)]
 	for i, r := range rows {
 		n := filled(r.Cells)
@@ -147,17 +168,28 @@ func likelyHeader(rows []delimited.Record) int {
 		for _, below := range rows[i+1:] {
 			widest = max(widest, filled(below.Cells))
 		}
-		seen := map[string]bool{}
-		for _, c := range r.Cells {
-			if c = strings.TrimSpace(c); c != "" {
-				seen[c] = true
+		switch {
+		case n < widest:
+		case distinct(r.Cells) == n:
+			return i, i
+		case i > 0 && filled(rows[i-1].Cells) > 1:
+			if names := joinHeader(rows[i-1:i+1], " / "); distinct(names) == filled(names) {
+				return i - 1, i
 			}
 		}
-		if n >= widest && len(seen) == n {
-			return i
+	}
+	return -1, -1
+}
+
+// distinct counts the different texts.
+func distinct(cells []string) int {
+	seen := map[string]bool{}
+	for _, c := range cells {
+		if c = strings.TrimSpace(c); c != "" {
+			seen[c] = true
 		}
 	}
-	return -1
+	return len(seen)
 }
 
 // joinHeader makes one row of names of several. A label of an upper row spreads

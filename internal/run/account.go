@@ -101,35 +101,19 @@ func (a *Account) Text(width int) string {
 	for _, l := range lines {
 		s := fmt.Sprintf("%s  %s  %s", pad(l.name, name), left(l.rows, rows), left(l.fields, fields))
 		if l.said != "" {
-			s += "   " + strings.Join(fold(l.said, width-count(s)-3), "\n"+strings.Repeat(" ", count(s)+3))
+			const roomy = 30
+			indent, lead := count(s)+3, "   "
+			if width > 0 && width-indent < roomy { // beneath, where there is room
+				indent, lead = 4, "\n    "
+			}
+			s += lead + strings.Join(diag.Fold(l.said, width-indent), "\n"+strings.Repeat(" ", indent))
 		}
 		b.WriteString(s + "\n")
 		for _, n := range l.notes {
-			b.WriteString("    note: " + strings.Join(fold(n, width-10), "\n          ") + "\n")
+			b.WriteString("    note: " + strings.Join(diag.Fold(n, width-10), "\n          ") + "\n")
 		}
 	}
 	return b.String()
-}
-
-// fold parts a text into lines of at most so many characters, at spaces; few or none is no bound.
-func fold(s string, most int) []string {
-	if most < 20 {
-		return []string{s}
-	}
-	var out []string
-	line := ""
-	for _, w := range strings.Split(s, " ") {
-		if line != "" && count(line)+1+count(w) > most {
-			out = append(out, line)
-			line = w
-			continue
-		}
-		if line != "" {
-			line += " "
-		}
-		line += w
-	}
-	return append(out, line)
 }
 
 func count(s string) int          { return utf8.RuneCountInString(s) }

@@ -185,7 +185,7 @@ func (c *Cast) advice(cell string) []string {
 		}
 		return -1
 	}, cell))
-	if !strings.ContainsAny(rest, "0123456789") || unit.Len() > 6 {
+	if !strings.ContainsAny(rest, "0123456789") || len([]rune(unit.String())) > 3 {
 		return nil
 	}
 	try := "cast FIELD number"

@@ -17,8 +17,8 @@ import (
 var pivotSpec = &Spec{
 	Name: "pivot",
 	Brief: []string{
-		"Spreads long rows into wide fields: --down stays down the side, --across runs across",
-		"the top, --cell fills the middle. Nothing is calculated that was not asked for.",
+		"Spreads long rows into wide fields, with exact calculations.",
+		"--down stays down the side, --across runs across the top, --cell fills the middle.",
 	},
 	Forms:    []string{"pivot --across SELECTION --cell CALCULATION..."},
 	Operands: func(*Args) int { return 0 },

@@ -16,8 +16,8 @@ import (
 var scrubSpec = &Spec{
 	Name: "scrub",
 	Brief: []string{
-		"Cleans texts: spaces at the ends go, several become one, invisible characters",
-		"are removed, letters and their accents composed. A cell of spaces becomes blank.",
+		"Cleans texts of stray spaces and invisible characters.",
+		"Several spaces become one, letters and their accents are composed, a cell of spaces becomes blank.",
 	},
 	Forms:   []string{"scrub SELECTION"},
 	Options: []Option{{Name: "case", Value: "lower|upper|title", Help: "and write all in that case"}},

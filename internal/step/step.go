@@ -10,6 +10,7 @@ package step
 
 import (
 	"context"
+	"strings"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/table"
@@ -156,7 +157,7 @@ type Row struct {
 
 // Unfit deals with a row that does not fit because of a cell: put aside, it is
 // counted and nil returned, and the step goes on without the row; else the
-// error is returned that stops the run. field may be -1.
+// error is returned that stops the run. field may be -1. In tries FIELD stands for the field's name.
 func (s *Site) Unfit(schema *table.Schema, b *table.Batch, row, field int, reason string, tries ...string) error {
 	r := &Row{Line: b.Origin.LineOf(row), Step: s.Step, Reason: reason}
 	if s.File != nil {
@@ -174,7 +175,14 @@ func (s *Site) Unfit(schema *table.Schema, b *table.Batch, row, field int, reaso
 	if field >= 0 {
 		text = diag.Quote(r.Cell) + " " + reason
 	}
-	e := diag.Dataf("%s", text).At(r.Source, r.Line).InField(r.Field).Trying(tries...)
+	e := diag.Dataf("%s", text).At(r.Source, r.Line).InField(r.Field)
+	for _, t := range tries {
+		name := r.Field
+		if strings.ContainsAny(name, " ,'\"") {
+			name = "'" + name + "'"
+		}
+		e.Trying(strings.Replace(t, "FIELD", name, 1))
+	}
 	return e.Trying("--set-aside FILE")
 }
 
