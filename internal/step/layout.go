@@ -11,10 +11,11 @@ import (
 
 // layout writes what was folded as rows.
 type layout struct {
-	part    *part
-	columns []column
-	keys    int
-	empty   string
+	columnOf []int32 // of each key across, -1: it is folded or dropped
+	part     *part
+	columns  []column
+	keys     int
+	empty    string
 
 	slots   []int32 // of the row at hand, a column each, -1: no row fell there
 	totalOf []int32 // of each row, where there is a total field
@@ -25,26 +26,38 @@ type layout struct {
 	shares  []*calc.Share
 }
 
-// find gives the slots of a row.
+// find gives the slots of a row: those there are, looked up by their keys.
 func (w *layout) find(row int32) []int32 {
-	w.slots = w.slots[:0]
-	g := &w.part.grid
-	for _, c := range w.columns {
-		slot := int32(-1)
-		switch {
-		case c.total:
-			slot = w.totalOf[row]
-		case c.id >= 0:
-			slot = g.get(row, c.id)
-		case c.folded != nil:
-			for _, id := range c.folded { // they were merged into the slot of the first
-				if s := g.get(row, id); s >= 0 {
-					slot = s
-					break
-				}
+	if w.columnOf == nil {
+		w.columnOf = make([]int32, len(w.part.across.values)+1)
+		for i := range w.columnOf {
+			w.columnOf[i] = -1
+		}
+		for i, c := range w.columns {
+			if c.id >= 0 {
+				w.columnOf[c.id] = int32(i)
 			}
 		}
-		w.slots = append(w.slots, slot)
+	}
+	w.slots = w.slots[:0]
+	for range w.columns {
+		w.slots = append(w.slots, -1)
+	}
+	w.part.grid.each(row, func(id, slot int32) {
+		if i := w.columnOf[id]; i >= 0 {
+			w.slots[i] = slot
+		}
+	})
+	for i, c := range w.columns {
+		for _, id := range c.folded { // they were merged into the slot of the first
+			if s := w.part.grid.get(row, id); s >= 0 {
+				w.slots[i] = s
+				break
+			}
+		}
+	}
+	if n := len(w.columns) - 1; n >= 0 && w.columns[n].total && w.totalOf != nil {
+		w.slots[n] = w.totalOf[row]
 	}
 	return w.slots
 }
@@ -133,7 +146,7 @@ func (w *layout) emit(ctx context.Context, rows []int32, balance bool, s *Site, 
 		defer func() { s.Tally.FilledOut += w.filled }()
 	}
 	width := w.keys + len(w.columns)*len(p.accs)
-	most := max(1, 32<<10/max(1, width))
+	most := max(16, 32<<10/max(1, width)) // at least a tile of the writer's
 	b := table.Get()
 	for from := 0; from < len(rows); from += most {
 		if err := context.Cause(ctx); err != nil {
@@ -167,7 +180,9 @@ func (w *layout) begin(b *table.Batch, width, rows int) {
 // row appends the cells of a row to the text.
 func (w *layout) row(slots []int32) {
 	for c, slot := range slots {
-		w.share(c)
+		if w.shares != nil {
+			w.share(c)
+		}
 		for _, a := range w.part.accs {
 			n := len(w.text)
 			if slot < 0 {

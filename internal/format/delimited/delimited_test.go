@@ -204,6 +204,25 @@ func TestEncodeKinds(t *testing.T) {
 	}
 }
 
+// TestEncodeWideTables: what is written by tiles is what is written row by row.
+func TestEncodeWideTables(t *testing.T) {
+	b := table.Get()
+	b.Shape(wideTable + 50)
+	b.Rows = 37
+	for i := range b.Cols {
+		cells := b.Cols[i].Make(b.Rows)
+		for r := range cells {
+			cells[r] = []string{"", "026", "a,b", "x"}[(i*7+r*3)%4]
+		}
+	}
+	e := NewEncoder(Style{Delimiter: ','})
+	var want []byte
+	for r := range b.Rows {
+		want = e.Row(want, b.Row(r, nil))
+	}
+	assert.Equal(t, string(want), string(e.Append(nil, b)))
+}
+
 // FuzzEncodeUnpivot compares the fast writing of an unpivot with writing row by row.
 func FuzzEncodeUnpivot(f *testing.F) {
 	f.Add("026,North,1.10,,-3\n007,,2,x,12345678901234567890\n", uint8(2))

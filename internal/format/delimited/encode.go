@@ -1,6 +1,7 @@
 package delimited
 
 import (
+	"slices"
 	"unsafe"
 
 	"revuelta/internal/table"
@@ -22,6 +23,7 @@ type Encoder struct {
 	lacks   table.Lacks
 	parts   []part
 	labels  []string // of woven
+	rows    [][]byte // of tiled
 }
 
 // part is neighbouring columns that are written together.
@@ -131,6 +133,9 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 		return dst
 	}
 	parts := e.parts
+	if len(parts) > wideTable && !slices.ContainsFunc(parts, func(p part) bool { return p.kind != table.Plain }) {
+		return e.tiled(dst, b.Rows)
+	}
 	if e.isUnpivot(b) {
 		return e.woven(dst, b.Rows)
 	}
@@ -166,6 +171,43 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 				dst = e.cell(dst, p.cells[row])
 			}
 			dst = append(dst, p.after...)
+		}
+	}
+	return dst
+}
+
+// wideTable is how many columns are too many to be gone through for every row:
+// what must be known of each of them would not stay in the nearest caches.
+const wideTable = 200
+
+// tiled writes plain columns by tiles: some rows of one column, then of the next.
+func (e *Encoder) tiled(dst []byte, rows int) []byte {
+	const tile = 16
+	for len(e.rows) < tile {
+		e.rows = append(e.rows, nil)
+	}
+	for from := 0; from < rows; from += tile {
+		to := min(from+tile, rows)
+		for r := range to - from {
+			e.rows[r] = e.rows[r][:0]
+		}
+		for i := range e.parts {
+			p := &e.parts[i]
+			for r := from; r < to; r++ {
+				row := e.rows[r-from]
+				switch {
+				case p.last != nil:
+					row = append(row, between(p.cells[r], p.last[r])...)
+				case p.clean:
+					row = append(row, p.cells[r]...)
+				default:
+					row = e.cell(row, p.cells[r])
+				}
+				e.rows[r-from] = append(row, p.after...)
+			}
+		}
+		for r := range to - from {
+			dst = append(dst, e.rows[r]...)
 		}
 	}
 	return dst
