@@ -444,26 +444,22 @@ func (d D) Append(dst []byte) []byte {
 	if d.scale == 0 {
 		return strconv.AppendUint(dst, u, 10)
 	}
-	digits := int(d.scale) + 1 // at least one before the point
-	for digits <= maxScale && u >= uint64(pow10[digits]) {
-		digits++
-	}
-	for range digits + 1 {
-		dst = append(dst, 0)
-	}
-	i := len(dst) - 1
+	var buf [24]byte
+	i := len(buf)
 	for range d.scale {
-		dst[i] = byte('0' + u%10)
-		u /= 10
 		i--
-	}
-	dst[i] = '.'
-	for range digits - int(d.scale) {
-		i--
-		dst[i] = byte('0' + u%10)
+		buf[i] = byte('0' + u%10)
 		u /= 10
 	}
-	return dst
+	i--
+	buf[i] = '.'
+	for {
+		i--
+		buf[i] = byte('0' + u%10)
+		if u /= 10; u == 0 {
+			return append(dst, buf[i:]...)
+		}
+	}
 }
 
 // AppendScaled writes the number with at least so many decimals.

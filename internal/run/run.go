@@ -379,6 +379,11 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 				st.at = inputs[0].Name
 			}
 			stages = append(stages, st)
+			if s, ok := it.Step.(step.InOrder); ok && x.inOrder == nil {
+				st.inOrder = s
+				x.inOrder, x.before = st, len(x.stages)
+				continue
+			}
 			switch s := it.Step.(type) {
 			case step.Mapper:
 				st.mapper = s

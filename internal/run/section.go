@@ -38,6 +38,9 @@ type section struct {
 	feed     feed
 	source   format.Source // whose chunks are parsed; nil: batches come
 	stages   []*stage
+	inOrder  *stage // an ordered step among them, done on the workers; nil: there is none
+	before   int    // how many stages stand before it
+	ordered  *step.Ordered
 	encoding format.Encoding // nil: batches go out
 	reducer  *reducer        // takes what comes out of the steps, in the workers; nil: there is none
 	workers  int
@@ -64,6 +67,9 @@ type job struct {
 	in    item
 	at    int64 // where its first row stands among all, however many rows others make
 	out   chan piece
+
+	prev   chan struct{} // closed when the job before has passed the step in order
+	passed chan struct{}
 }
 
 const (
@@ -107,9 +113,15 @@ func (x *section) run(parent context.Context, to sink) error {
 		return send(&job{start: out})
 	}
 	number := int64(0)
+	last := make(chan struct{})
+	close(last)
 	put := func(it item) error {
 		j := &job{in: it, at: number << 32, out: make(chan piece, maxPieces)}
 		number++
+		if x.inOrder != nil {
+			j.prev, j.passed = last, make(chan struct{})
+			last = j.passed
+		}
 		if err := send(j); err != nil {
 			return err
 		}
@@ -188,7 +200,12 @@ func (p piece) deliver(to sink) error {
 // bind binds the stages, one after the other.
 func (x *section) bind(schema *table.Schema) ([]*step.Bound, error) {
 	var out []*step.Bound
-	for _, st := range x.stages {
+	for i, st := range x.stages {
+		if x.inOrder != nil && i == x.before {
+			if err := x.bindInOrder(schema); err != nil {
+				return nil, err
+			}
+		}
 		b, err := st.mapper.Bind(schema)
 		if err != nil {
 			return nil, st.place(err)
@@ -197,7 +214,18 @@ func (x *section) bind(schema *table.Schema) ([]*step.Bound, error) {
 		out = append(out, b)
 		schema = b.Schema
 	}
+	if x.inOrder != nil && x.before == len(x.stages) {
+		return out, x.bindInOrder(schema)
+	}
 	return out, nil
+}
+
+func (x *section) bindInOrder(schema *table.Schema) (err error) {
+	if x.ordered, err = x.inOrder.inOrder.BindInOrder(schema); err != nil {
+		return x.inOrder.place(err)
+	}
+	x.inOrder.fields, x.inOrder.tell = schema.Len(), x.ordered.Tell
+	return nil
 }
 
 // worker is one goroutine's share of a section.
@@ -208,7 +236,9 @@ type worker struct {
 	raw    *table.Batch
 	encode format.Encoder
 	sites  []*step.Site
-	entry  func(*table.Batch) error // through all steps and out
+	first  func(*table.Batch) error // through the steps before the one in order
+	entry  func(*table.Batch) error // through all others and out
+	held   []*table.Batch           // what waits for its turn at the step in order
 	buf    *[]byte
 	aside  []*step.Row
 	left   []*step.Row
@@ -217,6 +247,7 @@ type worker struct {
 	part step.Part // of the reducer
 	at   int64
 
+	passed  bool // the job has passed the step in order
 	recycle bool // the text of a chunk may be overwritten when it is done
 }
 
@@ -241,12 +272,26 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 	for _, b := range bound {
 		w.recycle = w.recycle && b.Passing
 	}
+	if x.inOrder != nil {
+		w.recycle = w.recycle && x.ordered.Passing
+	}
 	w.entry = w.leave
 	for i := len(bound) - 1; i >= 0; i-- {
+		if x.inOrder != nil && i == x.before-1 {
+			w.first, w.entry = w.entry, w.hold
+		}
 		st := x.stages[i]
 		site := x.site(w, st)
 		w.sites = append(w.sites, site)
 		w.entry = counted(site, bound[i].New(site), st, w.entry)
+	}
+	switch {
+	case x.inOrder == nil:
+		w.first = w.entry
+	case x.before == 0:
+		w.first = nil // the batch as it was read
+	default:
+		w.first, w.entry = w.entry, w.first
 	}
 	for j := range jobs {
 		if ctx.Err() == nil {
@@ -255,6 +300,10 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 				w.send(piece{err: err})
 			}
 		}
+		if j.passed != nil && !w.passed {
+			close(j.passed) // cancelled before its turn came
+		}
+		w.passed = false
 		close(j.out)
 	}
 	for i, site := range w.sites {
@@ -306,7 +355,7 @@ func (w *worker) do(j *job) error {
 			w.aside = append(w.aside, &step.Row{Source: l.File, Line: l.Line, Step: "read", Cell: l.Cell, Reason: l.Reason, Names: l.Names, Cells: l.Cells})
 		}
 	}
-	err := w.entry(b)
+	err := w.through(j, b)
 	switch {
 	case j.in.batch != nil:
 		table.Put(b)
@@ -328,6 +377,49 @@ func (w *worker) do(j *job) error {
 	}
 	w.flush()
 	return err
+}
+
+// through takes a batch through the steps: those before the step in order, that
+// step when the job before has passed it, and the others.
+func (w *worker) through(j *job, b *table.Batch) error {
+	if w.x.inOrder == nil {
+		return w.entry(b)
+	}
+	var err error
+	if w.first == nil {
+		w.held = append(w.held[:0], b)
+	} else {
+		w.held = w.held[:0]
+		err = w.first(b)
+	}
+	select {
+	case <-j.prev:
+	case <-w.ctx.Done():
+		return context.Cause(w.ctx)
+	}
+	st := w.x.inOrder
+	for _, h := range w.held { // nobody else is here until passed is closed
+		st.tally.In += int64(h.Rows)
+		w.x.ordered.Do(h, &st.tally)
+		st.tally.Out += int64(h.Rows)
+	}
+	close(j.passed)
+	w.passed = true
+	for _, h := range w.held {
+		if e := w.entry(h); e != nil {
+			return e // it stands before what failed above
+		}
+		if w.first != nil {
+			table.Put(h)
+		}
+	}
+	return err
+}
+
+// hold keeps a batch until the job's turn at the step in order.
+func (w *worker) hold(b *table.Batch) error {
+	w.held = append(w.held, table.Take(b))
+	return context.Cause(w.ctx)
 }
 
 // leave takes a batch out of the section.

@@ -11,10 +11,11 @@ import (
 
 // stage is a step in a run, with its books.
 type stage struct {
-	name   string
-	plan   string // file, "" outside a plan
-	line   int
-	mapper step.Mapper
+	name    string
+	plan    string // file, "" outside a plan
+	line    int
+	mapper  step.Mapper
+	inOrder step.InOrder
 
 	mu     sync.Mutex
 	tally  step.Tally

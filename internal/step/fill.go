@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/selection"
@@ -77,8 +78,11 @@ func makeFill(a *Args) (any, error) {
 			return nil, err
 		}
 	}
-	if f.From == FromLeft || f.From == FromValue {
+	switch f.From {
+	case FromLeft, FromValue:
 		return (*fillRow)(f), nil
+	case FromAbove:
+		return &fillDown{f}, nil
 	}
 	return f, nil
 }
@@ -151,34 +155,39 @@ func (f *fillRow) Bind(in *table.Schema) (*Bound, error) {
 	}}, nil
 }
 
-// Run implements Step.
-func (f *Fill) Run(ctx context.Context, in In, out Out, s *Site) error {
-	if f.From == FromBelow {
-		return f.fillUp(ctx, in, out, s)
+// fillDown fills from the row above.
+type fillDown struct{ *Fill }
+
+// BindInOrder implements InOrder.
+func (f *fillDown) BindInOrder(in *table.Schema) (*Ordered, error) {
+	fields, key, err := f.resolve(in)
+	if err != nil {
+		return nil, err
 	}
-	var fields []int
-	var key func(b *table.Batch, row int) string
-	latest := map[string][]kept{}
+	latest := map[string][]kept{"": make([]kept, len(fields))}
+	return &Ordered{Passing: key == nil, Tell: tellFill, Do: func(b *table.Batch, t *Tally) {
+		if key != nil {
+			f.downWithin(b, fields, key, latest, t)
+			return
+		}
+		for k, i := range fields {
+			latest[""][k].down(&b.Cols[i], b.Rows, t)
+		}
+	}}, nil
+}
+
+// Run implements Step.
+func (f *fillDown) Run(ctx context.Context, in In, out Out, s *Site) error {
+	var o *Ordered
 	err := in(ctx, Through{
 		OnStart: func(schema *table.Schema) (err error) {
-			if fields, key, err = f.resolve(schema); err != nil {
+			if o, err = f.BindInOrder(schema); err != nil {
 				return err
 			}
 			return out.Start(schema)
 		},
 		OnEmit: func(b *table.Batch) error {
-			if key == nil {
-				last := latest[""]
-				if last == nil {
-					last = make([]kept, len(fields))
-					latest[""] = last
-				}
-				for k, i := range fields {
-					last[k].down(&b.Cols[i], b.Rows, &s.Tally)
-				}
-				return out.Emit(b)
-			}
-			f.downWithin(b, fields, key, latest, &s.Tally)
+			o.Do(b, &s.Tally)
 			return out.Emit(b)
 		},
 	})
@@ -256,7 +265,7 @@ func (k *kept) down(col *table.Column, rows int, t *Tally) {
 		own = col.Lacks
 	}
 	if c := col.At(rows - 1); c != "" {
-		*k = kept{c, own}
+		*k = kept{strings.Clone(c), own} // the text it views may be overwritten
 	}
 }
 
@@ -298,8 +307,9 @@ type hole struct {
 	row int
 }
 
-// fillUp holds batches back until the blanks in them are filled.
-func (f *Fill) fillUp(ctx context.Context, in In, out Out, s *Site) error {
+// Run implements Step: filling from below, it holds batches back until the
+// blanks in them are filled.
+func (f *Fill) Run(ctx context.Context, in In, out Out, s *Site) error {
 	var fields []int
 	var key func(b *table.Batch, row int) string
 	var queue []*waiting

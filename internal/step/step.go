@@ -55,6 +55,19 @@ type Bound struct {
 // MapFunc is a row step's work on one batch, which it reads only, or emits whole.
 type MapFunc func(src *table.Batch, emit func(*table.Batch) error) error
 
+// InOrder is an ordered step that changes batches in place, one after the
+// other, and so can do it on whatever worker has the next.
+type InOrder interface {
+	BindInOrder(in *table.Schema) (*Ordered, error)
+}
+
+// Ordered is an InOrder bound to the fields of its input.
+type Ordered struct {
+	Do      func(b *table.Batch, t *Tally) // sees the batches in input order
+	Passing bool                           // as in Bound
+	Tell    func(t *Tally) string
+}
+
 // Reducer is a whole step whose work can be dealt out: each worker makes a part,
 // and the parts are put together when all rows are in. Kept cells are cloned.
 type Reducer interface {

@@ -170,7 +170,11 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 			default:
 				dst = e.cell(dst, p.cells[row])
 			}
-			dst = append(dst, p.after...)
+			if len(p.after) == 1 {
+				dst = append(dst, p.after[0])
+			} else {
+				dst = append(dst, p.after...)
+			}
 		}
 	}
 	return dst
