@@ -446,6 +446,22 @@ func (v *Eval) True(row int) (bool, *Failure) {
 	return ok, nil
 }
 
+// Truths tells it for the rows from one on, as many as truth holds. It gives how
+// many it told before one failed.
+func (v *Eval) Truths(from int, truth []bool) (int, *Failure) {
+	if many := v.p.f.root.many; many != nil {
+		n := many(&v.env, from, truth)
+		return n, v.failure()
+	}
+	for i := range truth {
+		var fail *Failure
+		if truth[i], fail = v.True(from + i); fail != nil {
+			return i, fail
+		}
+	}
+	return len(truth), nil
+}
+
 // Append appends the value for a row, nothing where it is blank.
 func (v *Eval) Append(dst []byte, row int) ([]byte, *Failure) {
 	v.env.row = row

@@ -37,6 +37,9 @@ type node struct {
 	num   func(*env) (decimal.D, bool)
 	text  func(*env) string
 	yes   func(*env) bool
+	// many is yes for the rows from one on, as many as truth holds; it gives how
+	// many it was asked for before one failed. nil: row by row.
+	many func(e *env, from int, truth []bool) int
 }
 
 const notNumber = "is not a number"
@@ -236,6 +239,22 @@ func comparison(op string, at int, l, r node) (node, error) {
 				return false
 			}
 			return ok(value.Cmp(d))
+		}
+		when := [3]bool{ok(-1), ok(0), ok(1)}
+		out.many = func(e *env, from int, truth []bool) int {
+			for i, s := range e.cells[slot][from : from+len(truth)] {
+				if s == "" {
+					truth[i] = op == "!="
+					continue
+				}
+				d, read := decimal.Parse(s)
+				if !read {
+					e.wrong(slot, notNumber)
+					return i
+				}
+				truth[i] = when[value.Cmp(d)+1]
+			}
+			return len(truth)
 		}
 	case l.kind == Number || r.kind == Number:
 		out.yes = func(e *env) bool {

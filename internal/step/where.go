@@ -49,7 +49,7 @@ func (w *Where) Bind(in *table.Schema) (*Bound, error) {
 			f := newSifter(in, s)
 			return func(src *table.Batch, emit func(*table.Batch) error) error {
 				v.Load(src)
-				return f.sift(src, emit, v.True)
+				return f.sift(src, emit, v.Truths)
 			}
 		},
 		Tell: func(t *Tally) string { return fmt.Sprintf("%s left out", diag.Plural(t.LeftOut, "row")) },
@@ -58,31 +58,37 @@ func (w *Where) Bind(in *table.Schema) (*Bound, error) {
 
 // sifter keeps some rows of a batch.
 type sifter struct {
-	in   *table.Schema
-	s    *Site
-	dst  *table.Batch
-	kept []int32
-	left []int32
+	in    *table.Schema
+	s     *Site
+	dst   *table.Batch
+	kept  []int32
+	left  []int32
+	truth []bool
 }
 
 func newSifter(in *table.Schema, s *Site) *sifter { return &sifter{in: in, s: s, dst: table.Get()} }
 
-// sift emits the rows for which keep says so, leaves the others out, and deals with those it fails on.
-func (f *sifter) sift(src *table.Batch, emit func(*table.Batch) error, keep func(row int) (bool, *formula.Failure)) error {
+// sift emits the rows for which keep says so, leaves the others out, and deals
+// with those it fails on. keep tells of the rows from one on, and how many it told before one failed.
+func (f *sifter) sift(src *table.Batch, emit func(*table.Batch) error, keep func(from int, truth []bool) (int, *formula.Failure)) error {
 	f.kept, f.left = f.kept[:0], f.left[:0]
+	if cap(f.truth) < src.Rows {
+		f.truth = make([]bool, src.Rows)
+	}
 	var stop error
-	for r := range src.Rows {
-		ok, fail := keep(r)
-		switch {
-		case fail != nil:
-			stop = f.s.Unfit(f.in, src, r, fail.Field, fail.Reason, triesFor(fail)...)
-		case ok:
-			f.kept = append(f.kept, int32(r))
-		default:
-			f.left = append(f.left, int32(r))
+	for from := 0; from < src.Rows && stop == nil; {
+		n, fail := keep(from, f.truth[:src.Rows-from])
+		for i, ok := range f.truth[:n] {
+			if ok {
+				f.kept = append(f.kept, int32(from+i))
+			} else {
+				f.left = append(f.left, int32(from+i))
+			}
 		}
-		if stop != nil {
-			break
+		from += n
+		if fail != nil {
+			stop = f.s.Unfit(f.in, src, from, fail.Field, fail.Reason, triesFor(fail)...)
+			from++
 		}
 	}
 	f.s.Leave(f.in, src, f.left)

@@ -320,8 +320,16 @@ func (c *Column) Gather(src *Column, rows []int32) {
 		}
 	default:
 		cells := c.Make(len(rows))
-		for i, r := range rows {
+		const stretch = 32 // rows that follow each other are copied together
+		for i := 0; i < len(rows); {
+			r := rows[i]
+			if j := i + stretch; j <= len(rows) && rows[j-1]-r == stretch-1 {
+				copy(cells[i:j], src.Cells[r:])
+				i = j
+				continue
+			}
 			cells[i] = src.Cells[r]
+			i++
 		}
 	}
 	c.Lacks = src.Lacks
