@@ -7,6 +7,7 @@ import (
 	"errors"
 	"math"
 	"math/bits"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -460,6 +461,56 @@ func (d D) Append(dst []byte) []byte {
 			return append(dst, buf[i:]...)
 		}
 	}
+}
+
+// AppendShortest appends each number in shortest form, nothing where there is
+// none, and the length of dst after each to ends.
+func AppendShortest(dst []byte, ends []int, numbers []D, has []bool) ([]byte, []int) {
+	const room = 24 // bytes of a number that is not big
+	dst = slices.Grow(dst, room*(len(numbers)+1))
+	for i := range numbers {
+		d := &numbers[i]
+		switch {
+		case !has[i]:
+		case d.big != nil || d.coef == math.MinInt64:
+			dst = d.Shortest().Append(dst)
+			dst = slices.Grow(dst, room*(len(numbers)-i))
+		default:
+			// Written from the end of a buffer, then copied whole, with what stands behind it.
+			var buf [2 * room]byte
+			at := room
+			u, scale := uint64(abs(d.coef)), d.scale
+			for scale > 0 && u%10 == 0 {
+				u /= 10
+				scale--
+			}
+			for k := scale; k > 0; k-- {
+				at--
+				buf[at] = byte('0' + u%10)
+				u /= 10
+			}
+			if scale > 0 {
+				at--
+				buf[at] = '.'
+			}
+			for {
+				at--
+				buf[at] = byte('0' + u%10)
+				if u /= 10; u == 0 {
+					break
+				}
+			}
+			if d.coef < 0 {
+				at--
+				buf[at] = '-'
+			}
+			n := len(dst)
+			copy(dst[n:n+room:n+room], buf[at:at+room])
+			dst = dst[:n+room-at]
+		}
+		ends = append(ends, len(dst))
+	}
+	return dst, ends
 }
 
 // AppendScaled writes the number with at least so many decimals.

@@ -408,6 +408,8 @@ type Eval struct {
 	p       *Program
 	env     env
 	scratch [][]string
+	numbers []decimal.D
+	has     []bool
 }
 
 // Eval makes an evaluator.
@@ -460,6 +462,30 @@ func (v *Eval) Truths(from int, truth []bool) (int, *Failure) {
 		}
 	}
 	return len(truth), nil
+}
+
+// AppendMany appends the values for the rows from one up to another, and the
+// length of dst after each to ends, as far as it gets before one fails; false
+// where the formula is to be asked row by row.
+func (v *Eval) AppendMany(dst []byte, ends []int, from, to int) ([]byte, []int, *Failure, bool) {
+	nums := v.p.f.root.nums
+	if nums == nil || v.p.f.root.kind != Number {
+		return dst, ends, nil, false
+	}
+	const burst = 128
+	if v.numbers == nil {
+		v.numbers, v.has = make([]decimal.D, burst), make([]bool, burst)
+	}
+	for from < to {
+		size := min(burst, to-from)
+		n := nums(&v.env, from, v.numbers[:size], v.has[:size])
+		dst, ends = decimal.AppendShortest(dst, ends, v.numbers[:n], v.has[:n])
+		if n < size {
+			return dst, ends, v.failure(), true
+		}
+		from += size
+	}
+	return dst, ends, nil, true
 }
 
 // Append appends the value for a row, nothing where it is blank.

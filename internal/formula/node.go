@@ -40,12 +40,25 @@ type node struct {
 	// many is yes for the rows from one on, as many as truth holds; it gives how
 	// many it was asked for before one failed. nil: row by row.
 	many func(e *env, from int, truth []bool) int
+	// nums is num for the rows from one on, likewise.
+	nums func(e *env, from int, out []decimal.D, has []bool) int
 }
 
 const notNumber = "is not a number"
 
 func field(slot, at int) node {
 	return node{kind: Cell, at: at, slot: slot,
+		nums: func(e *env, from int, out []decimal.D, has []bool) int {
+			for i, s := range e.cells[slot][from : from+len(out)] {
+				d, ok := decimal.Parse(s)
+				if !ok && s != "" {
+					e.wrong(slot, notNumber)
+					return i
+				}
+				out[i], has[i] = d, ok
+			}
+			return len(out)
+		},
 		text: func(e *env) string { return e.cells[slot][e.row] },
 		num: func(e *env) (decimal.D, bool) {
 			s := e.cells[slot][e.row]
@@ -175,7 +188,7 @@ func arithmetic(op string, at int, l, r node) (node, error) {
 	do := map[string]func(a, b decimal.D) (decimal.D, error){
 		"+": decimal.D.Add, "-": decimal.D.Sub, "*": decimal.D.Mul, "/": decimal.D.Div, "%": decimal.D.Mod,
 	}[op]
-	return numeric(at, func(e *env) (decimal.D, bool) {
+	out := numeric(at, func(e *env) (decimal.D, bool) {
 		a, ok := x(e)
 		if !ok {
 			return a, false
@@ -193,7 +206,27 @@ func arithmetic(op string, at int, l, r node) (node, error) {
 			return d, false
 		}
 		return d, true
-	}), nil
+	})
+	if l.nums != nil && r.fixed {
+		left, value := l.nums, r.value
+		out.nums = func(e *env, from int, out []decimal.D, has []bool) int {
+			n := left(e, from, out, has)
+			for i := range out[:n] {
+				if !has[i] {
+					continue
+				}
+				d, err := do(out[i], value)
+				if err != nil {
+					e.fail = nil
+					e.wrong(-1, err.Error()+": "+out[i].String()+" "+op+" "+value.String())
+					return i
+				}
+				out[i] = d
+			}
+			return n
+		}
+	}
+	return out, nil
 }
 
 // holds tells whether an order satisfies an operator.

@@ -146,6 +146,21 @@ func (w *setter) run(src *table.Batch, emit func(*table.Batch) error) error {
 	w.buf, w.ends, w.rows = w.buf[:0], w.ends[:0], w.rows[:0]
 	var stop error
 	for r := 0; r < src.Rows && stop == nil; r++ {
+		if len(w.evals) == 1 { // many at a time, up to one that fails
+			before := len(w.ends)
+			var fail *formula.Failure
+			var many bool
+			if w.buf, w.ends, fail, many = w.evals[0].AppendMany(w.buf, w.ends, r, src.Rows); many {
+				for range w.ends[before:] {
+					w.rows = append(w.rows, int32(r))
+					r++
+				}
+				if fail != nil {
+					stop = w.s.Unfit(w.in, src, r, fail.Field, fail.Reason, triesFor(fail)...)
+				}
+				continue
+			}
+		}
 		n, cells := len(w.buf), len(w.ends)
 		var fail *formula.Failure
 		for _, v := range w.evals {

@@ -139,6 +139,9 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 	if e.isUnpivot(b) {
 		return e.woven(dst, b.Rows)
 	}
+	if len(parts) == 2 && parts[0].last != nil && parts[1].kind == table.Plain && parts[1].clean && parts[1].last == nil && !e.style.CRLF {
+		return e.extended(dst, b.Rows)
+	}
 	for row := range int32(b.Rows) {
 		for i := range parts {
 			p := &parts[i]
@@ -176,6 +179,27 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 				dst = append(dst, p.after...)
 			}
 		}
+	}
+	return dst
+}
+
+// extended writes rows as they were read, with one cell behind.
+func (e *Encoder) extended(dst []byte, rows int) []byte {
+	a, z := &e.parts[0], &e.parts[1]
+	first, last, cells := a.cells[:rows], a.last[:rows], z.cells[:rows]
+	for r, s := range cells {
+		was := between(first[r], last[r])
+		n := len(dst)
+		need := len(was) + len(s) + 2
+		if cap(dst)-n < need {
+			dst = slices.Grow(dst, need)
+		}
+		dst = dst[:n+need]
+		copy(dst[n:], was)
+		n += len(was)
+		dst[n] = e.style.Delimiter
+		short(unsafe.Pointer(unsafe.SliceData(dst[n+1:])), s)
+		dst[len(dst)-1] = '\n'
 	}
 	return dst
 }
