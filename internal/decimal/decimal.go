@@ -244,6 +244,28 @@ func (d D) Mul(o D) (D, error) {
 	return long(exact.Mul, d, o)
 }
 
+// MulAll multiplies many numbers by one; it gives how many it did before an error.
+func MulAll(numbers []D, has []bool, by D) (int, error) {
+	for i := range numbers {
+		d := &numbers[i]
+		if !has[i] {
+			continue
+		}
+		if d.big == nil && by.big == nil && d.scale+by.scale <= maxScale {
+			if c, ok := mul(d.coef, by.coef); ok {
+				d.coef, d.scale = c, d.scale+by.scale
+				continue
+			}
+		}
+		r, err := d.Mul(by)
+		if err != nil {
+			return i, err
+		}
+		*d = r
+	}
+	return len(numbers), nil
+}
+
 // long does what does not fit into 64 bits.
 func long(op func(d, x, y *apd.Decimal) (apd.Condition, error), a, b D) (D, error) {
 	var r apd.Decimal
@@ -505,7 +527,7 @@ func AppendShortest(dst []byte, ends []int, numbers []D, has []bool) ([]byte, []
 				buf[at] = '-'
 			}
 			n := len(dst)
-			copy(dst[n:n+room:n+room], buf[at:at+room])
+			*(*[room]byte)(dst[n : n+room : n+room]) = *(*[room]byte)(buf[at : at+room])
 			dst = dst[:n+room-at]
 		}
 		ends = append(ends, len(dst))

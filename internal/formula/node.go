@@ -211,6 +211,14 @@ func arithmetic(op string, at int, l, r node) (node, error) {
 		left, value := l.nums, r.value
 		out.nums = func(e *env, from int, out []decimal.D, has []bool) int {
 			n := left(e, from, out, has)
+			if op == "*" {
+				i, err := decimal.MulAll(out[:n], has, value)
+				if err != nil {
+					e.fail = nil
+					e.wrong(-1, err.Error()+": "+out[i].String()+" "+op+" "+value.String())
+				}
+				return i
+			}
 			for i := range out[:n] {
 				if !has[i] {
 					continue
