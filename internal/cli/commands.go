@@ -25,7 +25,7 @@ var runOptions = []step.Option{
 	{Name: "set-aside", Value: "FILE", Help: "rows that do not fit go there, and the run goes on"},
 	{Name: "most-aside", Value: "N|5%", Help: "stop all the same when more rows than that do not fit"},
 	{Name: "left-out", Value: "FILE", Help: "rows that where, distinct, join or --skip-blank left out go there"},
-	{Name: "account", Value: "FILE", Help: "write the account there, as JSON"},
+	{Name: "account", Value: "FILE", Help: "write the account there, as JSON (- is standard error)"},
 	{Name: "quiet", Help: "leave out the account on standard error"},
 	{Name: "workers", Value: "N", Help: "how many processors to use (default: all)"},
 }
@@ -252,7 +252,9 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 	account, err := run.Run(ctx, p, env)
 	stop()
 	if path := c.extra.Get("account", ""); path != "" {
-		if e := writeAccount(path, account); e != nil && err == nil {
+		if path == "-" {
+			fmt.Fprint(a.Err, string(account.JSON()))
+		} else if e := writeAccount(path, account); e != nil && err == nil {
 			err = e
 		}
 	}

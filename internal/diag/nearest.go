@@ -14,7 +14,7 @@ func Nearest(word string, names []string) string {
 	if w == "" {
 		return ""
 	}
-	best, fewest := "", (len([]rune(w))+1)/2+1
+	best, fewest := "", max(2, len([]rune(w))/3)+1
 	for _, n := range names {
 		k := key(n)
 		if k == w {
