@@ -71,7 +71,7 @@ func help(c command) string {
 		options(&b, "Options", s.Options)
 	}
 	if s.Memory != "" {
-		fmt.Fprintf(&b, "\nHolds %s.\n", s.Memory)
+		b.WriteString("\n" + strings.Join(diag.Fold("Holds "+s.Memory+".", 80), "\n") + "\n")
 	}
 	for _, e := range s.Examples {
 		b.WriteString("\nExample\n" + indent(example(e)))

@@ -161,13 +161,10 @@ func Render(program string, err error) string {
 
 // advice writes what to try, on one line where it fits.
 func advice(tries []string) string {
-	const wide = 78
+	const wide = 80
 	var b strings.Builder
-	size := 0
-	for _, t := range tries {
-		size += utf8.RuneCountInString(t) + len("     or: ")
-	}
 	lead, between := "  try: ", "     or: "
+	size := utf8.RuneCountInString(lead + strings.Join(tries, between))
 	if size > wide {
 		between = "\n   or: "
 	}

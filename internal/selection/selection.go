@@ -53,7 +53,7 @@ func Cut(s string, sep byte) []string {
 			continue
 		case open && (c == ' ' || c == '!' || c == '='):
 			continue
-		case c == '"' && open:
+		case c == '"' && (open || s[i-1] == ' '):
 			i = endQuote(s, i)
 		case c == '/' && open:
 			if end := endSlash(s, i, sep); end > 0 {
