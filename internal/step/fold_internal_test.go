@@ -109,7 +109,7 @@ func TestParseKeys(t *testing.T) {
 		}
 		assert.Equal(t, want, strings.Join(got, " "), source)
 	}
-	for source, want := range map[string]string{"upper(x)": "only the periods year, quarter", "month(": "selection", "a,,b": "empty item", "month(1 +)": "something is missing"} {
+	for source, want := range map[string]string{"upper(x)": "only the periods year, quarter", "month(": "selection", "a,,b": "empty item", "month(1 +)": "can't stand here"} {
 		k, err := parseKeys(source)
 		if err == nil {
 			continue // it may be a field's name
