@@ -90,17 +90,22 @@ func (n *names) find(s string, h uint64) int32 {
 // findAll finds many texts.
 func (n *names) findAll(all []string, ids []int32) {
 	const burst = 128
-	var hashes [burst]uint64
+	var hashes, keys [burst]uint64
 	mask := uint64(len(n.short) - 1)
 	for len(all) > 0 {
 		some := all[:min(burst, len(all))]
 		for i, s := range some {
-			hashes[i] = hashOf(s)
+			if len(s) <= shortest {
+				keys[i] = bytesOf(s)
+				hashes[i] = mix(keys[i], len(s))
+			} else {
+				hashes[i] = hashOf(s)
+			}
 		}
 		for i, s := range some { // no place waits for another
 			ids[i] = other
 			if len(s) <= shortest && len(n.short) > 0 {
-				if e := &n.short[hashes[i]&mask]; e.key == bytesOf(s) && e.len == int32(len(s)) {
+				if e := &n.short[hashes[i]&mask]; e.key == keys[i] && e.len == int32(len(s)) {
 					ids[i] = e.id - 1
 				}
 			}

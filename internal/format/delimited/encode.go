@@ -2,6 +2,7 @@ package delimited
 
 import (
 	"slices"
+	"strings"
 	"unsafe"
 
 	"revuelta/internal/table"
@@ -110,13 +111,14 @@ func (e *Encoder) cell(dst []byte, s string) []byte {
 
 func quoteCell(dst []byte, s string) []byte {
 	dst = append(dst, '"')
-	for i := 0; i < len(s); i++ {
-		if s[i] == '"' {
-			dst = append(dst, '"')
+	for {
+		i := strings.IndexByte(s, '"')
+		if i < 0 {
+			return append(append(dst, s...), '"')
 		}
-		dst = append(dst, s[i])
+		dst = append(append(dst, s[:i+1]...), '"')
+		s = s[i+1:]
 	}
-	return append(dst, '"')
 }
 
 // Append appends the rows of a batch. What is repeated is encoded once: a run

@@ -494,10 +494,12 @@ func (p *Parser) scanQuoted(c Chunk) (fault *Fault) {
 	i, at := 0, 0
 	kind, text := BareQuote, ""
 	for i < len(data) {
-		p.seps = slices.Grow(p.seps, 1024)
+		if cap(p.seps)-len(p.seps) < 64 {
+			p.seps = slices.Grow(p.seps, 1024)
+		}
 		n, k := separatorsToQuote(data[i:], uint32(i), uint64(p.d.Delimiter)*ones, p.seps[len(p.seps):cap(p.seps)])
 		p.seps = p.seps[:len(p.seps)+k]
-		for i += n; i < len(data) && data[i] != '"' && cap(p.seps)-len(p.seps) > 8; i++ { // up to the quote in its word, or the end
+		for i += n; len(data)-i < 8 && i < len(data) && data[i] != '"'; i++ { // less than a word is left
 			if data[i] == p.d.Delimiter || data[i] == '\n' {
 				p.seps = append(p.seps, uint32(i))
 			}
@@ -562,7 +564,7 @@ func closingQuote(data []byte, at int) (end int, escaped bool) {
 	}
 }
 
-// separatorsToQuote is separators up to the word in which a quote stands.
+// separatorsToQuote is separators up to the first quote.
 //
 //go:noinline
 func separatorsToQuote(data []byte, base uint32, delims uint64, to []uint32) (read, stored int) {
@@ -574,11 +576,15 @@ func separatorsToQuote(data []byte, base uint32, delims uint64, to []uint32) (re
 	out := unsafe.Pointer(unsafe.SliceData(to))
 	for ; i+8 <= len(data) && k+8 <= len(to); i += 8 {
 		w := binary.LittleEndian.Uint64(data[i:])
-		if zeros(w^quotes) != 0 {
-			break
-		}
 		x, y := w^delims, w^feeds
 		m := ^((x&low7 + low7 | x) & (y&low7 + low7 | y)) & high
+		if q := zeros(w ^ quotes); q != 0 {
+			for m &= q&-q - 1; m != 0; m &= m - 1 {
+				to[k] = base + uint32(i+bits.TrailingZeros64(m)>>3)
+				k++
+			}
+			return i + bits.TrailingZeros64(q)>>3, k
+		}
 		at := base + uint32(i)
 		next := m & (m - 1)
 		*(*[2]uint32)(unsafe.Add(out, 4*k)) = [2]uint32{at + uint32(bits.TrailingZeros64(m)>>3), at + uint32(bits.TrailingZeros64(next)>>3)}
