@@ -48,9 +48,14 @@ func TestHelpExamples(t *testing.T) {
 	bin := binary(t)
 	n := 0
 	for name, examples := range cli.Examples() {
+		require.NotEmpty(t, examples, name)
 		for _, e := range examples {
 			n++
 			dir := t.TempDir()
+			if e.Input == "" {
+				assert.Equal(t, e.Output, shell(t, bin, dir, e.Command), "%s: %s", name, e.Command)
+				continue
+			}
 			words := strings.Fields(e.Command)
 			require.NoError(t, os.WriteFile(filepath.Join(dir, words[len(words)-1]), []byte(e.Input), 0o644))
 			assert.Equal(t, e.Output, shell(t, bin, dir, e.Command+" --quiet"), "%s: %s", name, e.Command)

@@ -72,16 +72,19 @@ func commands() []command {
 	}, {
 		spec: &step.Spec{
 			Name:     "functions",
-			Brief:    []string{"Lists the functions of formulas, each with an example."},
+			Brief:    []string{"Lists the functions of formulas, each with an example.", "where, set and the calculations of pivot and group take them."},
 			Forms:    []string{"functions"},
 			Operands: func(*step.Args) int { return 0 },
+			Examples: []step.Example{{Command: "revuelta functions | grep '^left'",
+				Output: "left(x, n)               the first n characters                             left(\"QC07\", 2) is QC\n"}},
 		},
 		action: listFunctions,
 	}, {
 		spec: &step.Spec{
-			Name:  "demo",
-			Brief: []string{"Writes the demo data of a honey growers' cooperative and runs the example on it.", "Each command is printed before its result; the folder is revuelta-demo unless named."},
-			Forms: []string{"demo [DIR]"},
+			Name:     "demo",
+			Brief:    []string{"Writes the demo data of a honey growers' cooperative and runs the example on it.", "Each command is printed before its result; the folder is revuelta-demo unless named."},
+			Forms:    []string{"demo [DIR]"},
+			Examples: []step.Example{{Command: "revuelta demo honey | head -n 3", Output: "The demo data is in honey.\n\n$ cd honey\n"}},
 		},
 		action: runDemo,
 	}}

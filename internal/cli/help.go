@@ -84,6 +84,9 @@ func help(c command) string {
 
 // example is a command between its input and its output.
 func example(e step.Example) string {
+	if e.Input == "" {
+		return fmt.Sprintf("$ %s\n%s", e.Command, indent(e.Output))
+	}
 	words := strings.Fields(e.Command)
 	file := words[len(words)-1]
 	return fmt.Sprintf("%s holds\n%s$ %s\n%s", file, indent(e.Input), e.Command, indent(e.Output))

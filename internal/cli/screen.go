@@ -1,9 +1,11 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"strings"
+	"syscall"
 	"unicode"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -11,6 +13,7 @@ import (
 	"github.com/mattn/go-runewidth"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/run"
 	ours "revuelta/internal/table"
 )
 
@@ -50,6 +53,9 @@ func (s *screen) most() int { return max(5, min(20, s.height-10)) }
 // Close draws what was gathered.
 func (s *screen) Close() error {
 	_, err := io.WriteString(s.w, drawTable(s.names, s.rows, s.total, s.width))
+	if errors.Is(err, syscall.EPIPE) {
+		return run.ErrPipe
+	}
 	return err
 }
 

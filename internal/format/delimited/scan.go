@@ -1,0 +1,314 @@
+package delimited
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"math/bits"
+	"slices"
+	"unicode/utf8"
+	"unsafe"
+)
+
+const (
+	ones = 0x0101010101010101
+	low7 = 0x7f * ones
+	high = 0x80 * ones
+)
+
+// zeros marks the zero bytes of w by their high bits, exactly.
+func zeros(w uint64) uint64 { return ^((w&low7 + low7) | w | low7) }
+
+// scan finds the end of every cell and row. With a fault, the rows end before it.
+func (p *Parser) scan(c Chunk) *Fault {
+	data := c.Data
+	p.seps, p.rows, p.quoted = p.seps[:0], p.rows[:0], p.quoted[:0]
+	p.crs, p.cut = 0, 0
+	if bytes.IndexByte(data, '\r') >= 0 {
+		p.crs = bytes.Count(data, carriage)
+	}
+	p.inner = false
+	var fault *Fault
+	high8 := uint64(0)
+	if p.d.NoQuotes || c.quotes == 0 {
+		high8 = p.scanPlain(data, c.feeds)
+	} else {
+		high8 = high
+		fault = p.scanQuoted(c)
+	}
+	if fault == nil && c.Huge {
+		fault = p.faultAt(c, len(data), HugeRow, fmt.Sprintf("the row is longer than %d MiB", MostRow>>20))
+	}
+	if fault == nil && len(data) > 0 && data[len(data)-1] != '\n' {
+		p.seps = append(p.seps, uint32(len(data)))
+		p.rows = append(p.rows, int32(len(p.seps)))
+	}
+	if high8&high != 0 && !utf8.Valid(data) {
+		at := 0
+		for at < len(data) {
+			r, n := utf8.DecodeRune(data[at:])
+			if r == utf8.RuneError && n == 1 {
+				break
+			}
+			at += n
+		}
+		if f := p.cutAt(c, at, NotUTF8, fmt.Sprintf("byte %#x is not UTF-8", data[at])); f != nil {
+			fault = f
+		}
+	}
+	if at := bytes.IndexByte(data, 0); at >= 0 {
+		if f := p.cutAt(c, at, NUL, "a NUL byte: this is no text, or UTF-16 without its mark"); f != nil {
+			fault = f
+		}
+	}
+	return fault
+}
+
+// cutAt makes the rows end before the one that holds the byte at, with a
+// fault, unless they end before it anyway.
+func (p *Parser) cutAt(c Chunk, at int, kind FaultKind, text string) *Fault {
+	for i, r := range p.rows {
+		if int(p.seps[r-1]) >= at {
+			p.rows = p.rows[:i]
+			f := p.faultAt(c, at, kind, text)
+			p.drop()
+			return f
+		}
+	}
+	return nil // a fault was met before it
+}
+
+// drop forgets the cells after the last whole row.
+func (p *Parser) drop() {
+	n := int32(0)
+	if len(p.rows) > 0 {
+		n = p.rows[len(p.rows)-1]
+	}
+	p.seps = p.seps[:n]
+	for len(p.quoted) > 0 && p.quoted[len(p.quoted)-1].cell >= n {
+		p.quoted = p.quoted[:len(p.quoted)-1]
+	}
+}
+
+// faultAt is a fault at a byte of the row after the last whole one.
+func (p *Parser) faultAt(c Chunk, at int, kind FaultKind, text string) *Fault {
+	data := c.Data
+	first, start := int32(0), 0
+	if len(p.rows) > 0 {
+		first = p.rows[len(p.rows)-1]
+		start = int(p.seps[first-1]) + 1
+	}
+	field, cell := 0, start
+	for k := int(first); k < len(p.seps) && int(p.seps[k]) < at; k++ {
+		field, cell = field+1, int(p.seps[k])+1
+	}
+	end := cell
+	for end < len(data) && end-cell < 200 && data[end] != '\n' && (data[end] != p.d.Delimiter || end <= at) {
+		end++
+	}
+	return &Fault{Line: c.Line + bytes.Count(data[:start], newline), Field: field, Cell: string(data[cell:end]), Kind: kind, Text: text}
+}
+
+// scanPlain finds the separators of text without quotes. It gives the bits of
+// all bytes, or-ed.
+func (p *Parser) scanPlain(data []byte, feeds int) uint64 {
+	p.seps = slices.Grow(p.seps[:0], feeds*p.fields+1024)
+	all := uint64(0)
+	for i := 0; i < len(data); {
+		p.seps = slices.Grow(p.seps, 1024)
+		n, k, or := separators(data[i:], uint32(i), uint64(p.d.Delimiter)*ones, p.seps[len(p.seps):cap(p.seps)])
+		p.seps = p.seps[:len(p.seps)+k]
+		i, all = i+n, all|or
+		for j := 0; j < 8 && i < len(data) && (k == 0 || len(data)-i < 8); j++ {
+			all |= uint64(data[i])
+			if data[i] == p.d.Delimiter || data[i] == '\n' {
+				p.seps = append(p.seps, uint32(i))
+			}
+			i++
+		}
+	}
+	p.findRows(data, feeds)
+	return all
+}
+
+// findRows finds the rows by the separators, so many of which are line feeds.
+func (p *Parser) findRows(data []byte, feeds int) {
+	// Where every fields-th separator is a line feed and there are no others, the rows are known.
+	f := p.fields
+	for k := f - 1; k < len(p.seps) && data[p.seps[k]] == '\n'; k += f {
+		p.rows = append(p.rows, int32(k+1))
+	}
+	if len(p.rows) == feeds {
+		return
+	}
+	p.rows = p.rows[:0]
+	for k, at := range p.seps {
+		if data[at] == '\n' {
+			p.rows = append(p.rows, int32(k+1))
+		}
+	}
+}
+
+// separators stores where delimiters and line feeds stand, eight bytes at a
+// time, as long as there is room in to. It gives how many bytes it read, how
+// many it stored, and the bits of all bytes, or-ed. base is what data[0] counts as.
+//
+//go:noinline
+func separators(data []byte, base uint32, delims uint64, to []uint32) (read, stored int, all uint64) {
+	const feeds = '\n' * ones
+	k, i := 0, 0
+	out := unsafe.Pointer(unsafe.SliceData(to))
+	for ; i+8 <= len(data) && k+8 <= len(to); i += 8 {
+		w := binary.LittleEndian.Uint64(data[i:])
+		all |= w
+		// As zeros does it, for both at once.
+		x, y := w^delims, w^feeds
+		m := ^((x&low7 + low7 | x) & (y&low7 + low7 | y)) & high
+		// Two are stored whether they are there or not: how many there are
+		// can't be foretold, and a wrong guess costs more than the stores.
+		at := base + uint32(i)
+		next := m & (m - 1)
+		*(*[2]uint32)(unsafe.Add(out, 4*k)) = [2]uint32{at + uint32(bits.TrailingZeros64(m)>>3), at + uint32(bits.TrailingZeros64(next)>>3)}
+		n := int(m >> 7 * ones >> 56)
+		if n > 2 {
+			m = next
+			for j := k + 2; j < k+n; j++ {
+				m &= m - 1
+				to[j] = at + uint32(bits.TrailingZeros64(m)>>3)
+			}
+		}
+		k += n
+	}
+	return i, k, all
+}
+
+// scanQuoted finds the separators of text with quotes: as scanPlain up to each
+// quote, from which it leaps to the one that closes it.
+func (p *Parser) scanQuoted(c Chunk) (fault *Fault) {
+	data := c.Data
+	feeds := c.feeds
+	p.seps = slices.Grow(p.seps[:0], feeds*p.fields+1024)
+	i, at := 0, 0
+	kind, text := BareQuote, ""
+	for i < len(data) {
+		if cap(p.seps)-len(p.seps) < 64 {
+			p.seps = slices.Grow(p.seps, 1024)
+		}
+		n, k := separatorsToQuote(data[i:], uint32(i), uint64(p.d.Delimiter)*ones, p.seps[len(p.seps):cap(p.seps)])
+		p.seps = p.seps[:len(p.seps)+k]
+		for i += n; len(data)-i < 8 && i < len(data) && data[i] != '"'; i++ { // less than a word is left
+			if data[i] == p.d.Delimiter || data[i] == '\n' {
+				p.seps = append(p.seps, uint32(i))
+			}
+		}
+		if i >= len(data) || data[i] != '"' {
+			continue
+		}
+		at = i
+		if at != p.cellStart() {
+			text = "a quote inside a cell that does not begin with one"
+			break
+		}
+		end, escaped := closingQuote(data, at)
+		if end < 0 {
+			kind, text = UnclosedQuote, "the quote that opens here is never closed"
+			if c.Huge {
+				kind, text = HugeRow, fmt.Sprintf("the quote that opens here is not closed within %d MiB", MostRow>>20)
+			}
+			break
+		}
+		i = end
+		if i < len(data) && data[i] == '\r' && (i+1 == len(data) || data[i+1] == '\n') {
+			i++
+		}
+		if i < len(data) && data[i] != p.d.Delimiter && data[i] != '\n' {
+			text = "text follows the quote that closes the cell"
+			break
+		}
+		if inner := bytes.Count(data[at:end], newline); inner > 0 {
+			p.inner = true
+			feeds -= inner
+		}
+		p.quoted = append(p.quoted, quotedCell{int32(len(p.seps)), escaped})
+	}
+	if text == "" {
+		p.findRows(data, feeds)
+		return nil
+	}
+	p.findRows(data, -1)
+	fault = p.faultAt(c, at, kind, text)
+	if kind != BareQuote {
+		fault.Line += bytes.Count(data[p.rowStart():at], newline) // where it opened
+	}
+	p.drop()
+	return fault
+}
+
+// closingQuote finds the place behind the quote that closes the one at a
+// place, -1 where there is none, and whether doubled quotes stand between.
+func closingQuote(data []byte, at int) (end int, escaped bool) {
+	for end = at + 1; ; {
+		x := bytes.IndexByte(data[end:], '"')
+		if x < 0 {
+			return -1, escaped
+		}
+		end += x + 1
+		if end == len(data) || data[end] != '"' {
+			return end, escaped
+		}
+		escaped = true
+		end++
+	}
+}
+
+// separatorsToQuote is separators up to the first quote.
+//
+//go:noinline
+func separatorsToQuote(data []byte, base uint32, delims uint64, to []uint32) (read, stored int) {
+	const (
+		feeds  = '\n' * ones
+		quotes = '"' * ones
+	)
+	k, i := 0, 0
+	out := unsafe.Pointer(unsafe.SliceData(to))
+	for ; i+8 <= len(data) && k+8 <= len(to); i += 8 {
+		w := binary.LittleEndian.Uint64(data[i:])
+		x, y := w^delims, w^feeds
+		m := ^((x&low7 + low7 | x) & (y&low7 + low7 | y)) & high
+		if q := zeros(w ^ quotes); q != 0 {
+			for m &= q&-q - 1; m != 0; m &= m - 1 {
+				to[k] = base + uint32(i+bits.TrailingZeros64(m)>>3)
+				k++
+			}
+			return i + bits.TrailingZeros64(q)>>3, k
+		}
+		at := base + uint32(i)
+		next := m & (m - 1)
+		*(*[2]uint32)(unsafe.Add(out, 4*k)) = [2]uint32{at + uint32(bits.TrailingZeros64(m)>>3), at + uint32(bits.TrailingZeros64(next)>>3)}
+		n := int(m >> 7 * ones >> 56)
+		if n > 2 {
+			m = next
+			for j := k + 2; j < k+n; j++ {
+				m &= m - 1
+				to[j] = at + uint32(bits.TrailingZeros64(m)>>3)
+			}
+		}
+		k += n
+	}
+	return i, k
+}
+
+// cellStart is where the cell after the last separator begins.
+func (p *Parser) cellStart() int {
+	if len(p.seps) == 0 {
+		return 0
+	}
+	return int(p.seps[len(p.seps)-1]) + 1
+}
+
+func (p *Parser) rowStart() int {
+	if len(p.rows) == 0 {
+		return 0
+	}
+	return int(p.seps[p.rows[len(p.rows)-1]-1]) + 1
+}
