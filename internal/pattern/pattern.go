@@ -75,6 +75,9 @@ func HasPlace(s string) bool {
 
 // Parse reads a pattern. Its error is an *[Error].
 func Parse(source string) (*Pattern, error) {
+	if !utf8.ValidString(source) {
+		return nil, &Error{0, "it is not UTF-8"}
+	}
 	p := &Pattern{source: source}
 	var lit strings.Builder
 	flush := func() {
@@ -350,13 +353,6 @@ func (m *Matcher) place(k, at int) bool {
 					return false
 				}
 				end += skip
-				if !runeStart(text, end) {
-					end-- // the loop takes up at the next whole character
-					for !runeStart(text, end) {
-						end--
-					}
-					continue
-				}
 			}
 			if try(end) {
 				return true

@@ -77,6 +77,7 @@ func TestParseErrors(t *testing.T) {
 		{"ab {a:/[/}", 4, "missing closing ]"},
 		{"{a:/x}", 0, "has no }"},
 		{"{a{b}", 1, "literal brace"},
+		{"{a}\xb0", 0, "not UTF-8"},
 	} {
 		_, err := Parse(c.pattern)
 		var e *Error
