@@ -32,6 +32,7 @@ type part struct {
 	kind  table.Kind
 	clean bool
 	cols  []table.Column // of runs: all with the same ends
+	upTo  []int          // of each of cols: up to where the text is taken as it was read; 0: it may need quotes
 	run   int
 	until int32  // row at which the next run begins
 	text  []byte // of the current run, or of all codes one after another
@@ -101,8 +102,9 @@ func (e *Encoder) cell(dst []byte, s string) []byte {
 	if s == "" {
 		s = e.style.Blank
 	}
-	for i := 0; i < len(s); i++ {
-		if e.special[s[i]] {
+	special := &e.special
+	for _, c := range unsafe.Slice(unsafe.StringData(s), len(s)) {
+		if special[c] {
 			return quoteCell(dst, s)
 		}
 	}
@@ -290,6 +292,14 @@ func (e *Encoder) plan(b *table.Batch) {
 				to++
 			}
 			p.cols, p.run, p.until = b.Cols[i:to], -1, 0
+			p.upTo = p.upTo[:0]
+			for k := range p.cols {
+				upTo := 0
+				if e.clean(&p.cols[k]) {
+					upTo = e.asRead(p.cols, k)
+				}
+				p.upTo = append(p.upTo, upTo)
+			}
 		case table.Coded:
 			p.codes = c.Codes
 		case table.Woven:
@@ -349,22 +359,23 @@ func (e *Encoder) after(last bool) string {
 // advance encodes the next run.
 func (e *Encoder) advance(p *part) {
 	p.run++
-	p.text = p.text[:0]
+	text := p.text[:0]
 	for i := 0; i < len(p.cols); i++ {
-		c := &p.cols[i]
-		if to := e.asRead(p.cols, i); to > i+1 {
-			p.text = append(p.text, between(c.Cells[p.run], p.cols[to-1].Cells[p.run])...)
+		cell := p.cols[i].Cells[p.run]
+		switch to := p.upTo[i]; {
+		case to > i+1:
+			text = append(text, between(cell, p.cols[to-1].Cells[p.run])...)
 			i = to - 1
-		} else if e.clean(c) {
-			p.text = append(p.text, c.Cells[p.run]...)
-		} else {
-			p.text = e.cell(p.text, c.Cells[p.run])
+		case to > 0:
+			text = append(text, cell...)
+		default:
+			text = e.cell(text, cell)
 		}
 		if i < len(p.cols)-1 {
-			p.text = append(p.text, e.style.Delimiter)
+			text = append(text, e.style.Delimiter)
 		}
 	}
-	p.text = append(p.text, p.after...)
+	p.text = append(text, p.after...)
 	p.until = p.cols[0].Ends[p.run]
 }
 
