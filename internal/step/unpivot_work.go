@@ -55,7 +55,6 @@ type unpivoter struct {
 	dst    *table.Batch
 	flat   [][]string   // cells of the columns that are not plain
 	parts  [][][]string // of each value column
-	filled []int64      // cells of each column that are not blank
 	gone   []int32
 	lines  []int32
 }
@@ -118,21 +117,12 @@ func (w *unpivoter) folding(src *table.Batch, from, to int, cells func(int) []st
 		}
 		dst.Cols[len(f.kept)+len(f.labels)+v].Weave(w.parts[v], lacks)
 	}
-	// In: what is in the fields that are not kept. Out: what is in the parts that were
-	// woven, which are counted once though they are asked for twice.
-	if w.filled == nil {
-		w.filled = make([]int64, len(src.Cols))
-	}
+	// Counted where they lie on either side: a cell woven wrongly shows.
 	for _, i := range f.folded {
-		w.filled[i] = int64(src.Cols[i].FilledBetween(from, to))
-		tally.FilledIn += w.filled[i]
+		tally.FilledIn += int64(src.Cols[i].FilledBetween(from, to))
 	}
 	for v := range f.values {
-		for g := range f.groups {
-			if i := f.groups[g].fields[v]; i >= 0 {
-				tally.FilledOut += w.filled[i]
-			}
-		}
+		tally.FilledOut += int64(dst.Cols[len(f.kept)+len(f.labels)+v].Filled(n * each))
 	}
 	tally.Made += int64(n * (each - 1))
 	origin := src.Origin.From(from, to)
