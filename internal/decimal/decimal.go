@@ -7,7 +7,6 @@ import (
 	"errors"
 	"math"
 	"math/bits"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -45,6 +44,14 @@ func FromInt(n int64) D { return D{coef: n} }
 // Parse reads a number: [+-]?(digits[.digits]|.digits)([eE][+-]?digits)?, the
 // exponent within ±400.
 func Parse(s string) (D, bool) {
+	if coef, scale, ok := parseShort(s); ok {
+		return D{coef: coef, scale: int32(scale)}, true
+	}
+	return parsePlain(s)
+}
+
+// parsePlain reads numbers of up to 18 digits without an exponent.
+func parsePlain(s string) (D, bool) {
 	i, neg := 0, false
 	if len(s) > 0 && (s[0] == '-' || s[0] == '+') {
 		neg = s[0] == '-'
@@ -242,28 +249,6 @@ func (d D) Mul(o D) (D, error) {
 		}
 	}
 	return long(exact.Mul, d, o)
-}
-
-// MulAll multiplies many numbers by one; it gives how many it did before an error.
-func MulAll(numbers []D, has []bool, by D) (int, error) {
-	for i := range numbers {
-		d := &numbers[i]
-		if !has[i] {
-			continue
-		}
-		if d.big == nil && by.big == nil && d.scale+by.scale <= maxScale {
-			if c, ok := mul(d.coef, by.coef); ok {
-				d.coef, d.scale = c, d.scale+by.scale
-				continue
-			}
-		}
-		r, err := d.Mul(by)
-		if err != nil {
-			return i, err
-		}
-		*d = r
-	}
-	return len(numbers), nil
 }
 
 // long does what does not fit into 64 bits.
@@ -483,56 +468,6 @@ func (d D) Append(dst []byte) []byte {
 			return append(dst, buf[i:]...)
 		}
 	}
-}
-
-// AppendShortest appends each number in shortest form, nothing where there is
-// none, and the length of dst after each to ends.
-func AppendShortest(dst []byte, ends []int, numbers []D, has []bool) ([]byte, []int) {
-	const room = 24 // bytes of a number that is not big
-	dst = slices.Grow(dst, room*(len(numbers)+1))
-	for i := range numbers {
-		d := &numbers[i]
-		switch {
-		case !has[i]:
-		case d.big != nil || d.coef == math.MinInt64:
-			dst = d.Shortest().Append(dst)
-			dst = slices.Grow(dst, room*(len(numbers)-i))
-		default:
-			// Written from the end of a buffer, then copied whole, with what stands behind it.
-			var buf [2 * room]byte
-			at := room
-			u, scale := uint64(abs(d.coef)), d.scale
-			for scale > 0 && u%10 == 0 {
-				u /= 10
-				scale--
-			}
-			for k := scale; k > 0; k-- {
-				at--
-				buf[at] = byte('0' + u%10)
-				u /= 10
-			}
-			if scale > 0 {
-				at--
-				buf[at] = '.'
-			}
-			for {
-				at--
-				buf[at] = byte('0' + u%10)
-				if u /= 10; u == 0 {
-					break
-				}
-			}
-			if d.coef < 0 {
-				at--
-				buf[at] = '-'
-			}
-			n := len(dst)
-			*(*[room]byte)(dst[n : n+room : n+room]) = *(*[room]byte)(buf[at : at+room])
-			dst = dst[:n+room-at]
-		}
-		ends = append(ends, len(dst))
-	}
-	return dst, ends
 }
 
 // AppendScaled writes the number with at least so many decimals.

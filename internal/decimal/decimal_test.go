@@ -1,6 +1,7 @@
 package decimal
 
 import (
+	"math"
 	"math/big"
 	"strings"
 	"testing"
@@ -100,12 +101,78 @@ func FuzzAgainstBig(f *testing.F) {
 		product, err := x.Mul(y)
 		same(new(big.Rat).Mul(rx, ry), product, err)
 		same(rx, x.Shortest(), nil)
-		both, ends := AppendShortest([]byte("="), nil, []D{x, y, x}, []bool{true, false, true})
-		require.Equal(t, "="+x.String()+x.String(), string(both))
-		require.Equal(t, []int{1 + len(x.String()), 1 + len(x.String()), len(both)}, ends)
+		sameInBursts(t, a, b, x, y)
 		require.Equal(t, rx.Cmp(ry), x.Cmp(y))
 		require.Equal(t, rx.Cmp(ry), NewAgainst(y).Cmp(x))
 		nearest, _ := rx.Float64()
 		require.Equal(t, nearest, x.Float(), a)
 	})
+}
+
+// sameInBursts compares work on many at a time with work on one.
+func sameInBursts(t *testing.T, a, b string, x, y D) {
+	var left, right Burst
+	cells := make([]string, 3)
+	for name, op := range map[string]struct {
+		one  func(x, y D) (D, error)
+		many func(b, o *Burst, n int) int
+	}{"+": {D.Add, (*Burst).Add}, "-": {D.Sub, (*Burst).Sub}, "*": {D.Mul, (*Burst).Mul}} {
+		if n := left.Parse([]string{a, "", a}); n < 3 {
+			require.NotNil(t, x.big, a)
+			return
+		}
+		if n := right.Parse([]string{b, b, b}); n < 3 {
+			require.NotNil(t, y.big, b)
+			return
+		}
+		order := make([]int8, 2)
+		left.Compare(NewAgainst(y), order)
+		require.Equal(t, []int8{int8(x.Cmp(y)), Blank}, order)
+		want, err := op.one(x, y)
+		if n := op.many(&left, &right, 3); n < 3 {
+			require.True(t, err != nil || want.big != nil || want.coef == math.MinInt64 || y.coef == math.MinInt64 || x.scale != y.scale, "%s %s %s was left to the slow way", a, name, b)
+			return
+		}
+		require.NoError(t, err)
+		text := left.Append([]byte("="), cells, 3)
+		require.Equal(t, []string{want.String(), "", want.String()}, cells, "%s %s %s", a, name, b)
+		require.Equal(t, "="+want.String()+want.String(), string(text))
+	}
+}
+
+// FuzzParseShort compares the quick reader with the plain one.
+func FuzzParseShort(f *testing.F) {
+	for _, s := range []string{"", "0", "-1.50", "113.71", ".5", "5.", "1234567.", "12345678", "-12345678", "123456789", "1e5", "+3", "--1", "1.2.3", "-.5", ".", "-", "12a4567", "1/2", "1:2"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		coef, scale, ok := parseShort(s)
+		want, is := parsePlain(s)
+		if ok {
+			require.True(t, is, s)
+			require.Equal(t, want, D{coef: coef, scale: int32(scale)}, s)
+			return
+		}
+		plain := is && want.big == nil && len(s) <= 8 && s[0] != '+'
+		require.False(t, plain && parsesPlainly(s), "%s was left to the slow way", s)
+	})
+}
+
+func parsesPlainly(s string) bool { return !strings.ContainsAny(s, "eE") }
+
+func BenchmarkBurst(b *testing.B) {
+	in := make([]string, BurstSize)
+	for i := range in {
+		in[i] = D{coef: int64(i*i*i*7 + i), scale: 2}.String()
+	}
+	out := make([]string, BurstSize)
+	var text []byte
+	var x, two Burst
+	two.Fill(FromInt(2), BurstSize)
+	for b.Loop() {
+		x.Parse(in)
+		x.Mul(&two, BurstSize)
+		text = x.Append(text[:0], out, BurstSize)
+	}
+	b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N*BurstSize), "ns/number")
 }

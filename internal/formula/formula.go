@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"strings"
 	"unicode/utf8"
+	"unsafe"
 
 	"github.com/expr-lang/expr/ast"
 	"github.com/expr-lang/expr/file"
@@ -408,13 +409,16 @@ type Eval struct {
 	p       *Program
 	env     env
 	scratch [][]string
-	numbers []decimal.D
-	has     []bool
+	memo    *memo // nil: it has none, or none any more
 }
 
 // Eval makes an evaluator.
 func (p *Program) Eval() *Eval {
-	return &Eval{p: p, env: env{cells: make([][]string, len(p.columns))}, scratch: make([][]string, len(p.columns))}
+	v := &Eval{p: p, env: env{cells: make([][]string, len(p.columns))}, scratch: make([][]string, len(p.columns))}
+	if len(p.columns) == 1 && p.f.root.nums == nil { // where there is nums it is as quick
+		v.memo = &memo{slots: make([]pair, fewestSlots)}
+	}
+	return v
 }
 
 // Load takes the batch whose rows are asked for next.
@@ -464,28 +468,53 @@ func (v *Eval) Truths(from int, truth []bool) (int, *Failure) {
 	return len(truth), nil
 }
 
-// AppendMany appends the values for the rows from one up to another, and the
-// length of dst after each to ends, as far as it gets before one fails; false
-// where the formula is to be asked row by row.
-func (v *Eval) AppendMany(dst []byte, ends []int, from, to int) ([]byte, []int, *Failure, bool) {
+// AppendMany appends the values for the rows from one on, as many as cells
+// holds, and makes the cells view them. It gives how many it did before one that is to be asked for by itself.
+func (v *Eval) AppendMany(dst []byte, cells []string, from int) ([]byte, int) {
+	if v.memo != nil {
+		return v.remember(dst, cells, from)
+	}
 	nums := v.p.f.root.nums
 	if nums == nil || v.p.f.root.kind != Number {
-		return dst, ends, nil, false
+		return dst, 0
 	}
-	const burst = 128
-	if v.numbers == nil {
-		v.numbers, v.has = make([]decimal.D, burst), make([]bool, burst)
-	}
-	for from < to {
-		size := min(burst, to-from)
-		n := nums(&v.env, from, v.numbers[:size], v.has[:size])
-		dst, ends = decimal.AppendShortest(dst, ends, v.numbers[:n], v.has[:n])
+	b := v.env.burst()
+	defer v.env.giveBack(b)
+	for done := 0; done < len(cells); {
+		size := min(decimal.BurstSize, len(cells)-done)
+		n := nums(&v.env, from+done, size, b)
+		dst = b.Append(dst, cells[done:], n)
+		done += n
 		if n < size {
-			return dst, ends, v.failure(), true
+			return dst, done
 		}
-		from += size
 	}
-	return dst, ends, nil, true
+	return dst, len(cells)
+}
+
+// remember is AppendMany by way of the memo.
+func (v *Eval) remember(dst []byte, cells []string, from int) ([]byte, int) {
+	m := v.memo
+	in := v.env.cells[0][from : from+len(cells)]
+	m.asked += len(cells)
+	for done := 0; ; {
+		n := m.cells(in[done:], cells[done:])
+		m.found += n
+		if done += n; done == len(cells) {
+			if !m.judge() {
+				v.memo = nil
+			}
+			return dst, done
+		}
+		start := len(dst)
+		var fail *Failure
+		if dst, fail = v.Append(dst, from+done); fail != nil {
+			return dst[:start], done // it is found again, and told, by itself
+		}
+		cells[done] = unsafe.String(unsafe.SliceData(dst[start:]), len(dst)-start)
+		m.keep(in[done], dst[start:])
+		done++
+	}
 }
 
 // Append appends the value for a row, nothing where it is blank.

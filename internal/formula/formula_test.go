@@ -1,12 +1,15 @@
 package formula
 
 import (
+	"math/rand/v2"
+	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"revuelta/internal/decimal"
 	"revuelta/internal/table"
 )
 
@@ -134,4 +137,58 @@ func FuzzFormula(f *testing.F) {
 			require.NotContains(t, first, "v0", "a name of the parser's shows")
 		}
 	})
+}
+
+// TestManyAtATime: many rows at a time give what one row at a time gives, with
+// few different cells and many, short and long ones, and such as no 64 bits hold.
+func TestManyAtATime(t *testing.T) {
+	random := rand.New(rand.NewPCG(1, 2))
+	draw := map[string]func() string{
+		"few":     func() string { return strconv.Itoa(random.IntN(50)) },
+		"many":    func() string { return strconv.FormatFloat(float64(random.IntN(1e9))/100, 'f', 2, 64) },
+		"unalike": func() string { return strings.Repeat("1", random.IntN(24)) + strconv.Itoa(random.IntN(100)) },
+		"blanks":  func() string { return []string{"", "", "-0.50", "7"}[random.IntN(4)] },
+		"wide":    func() string { return "-9223372036854775808" },
+	}
+	for name, cell := range draw {
+		rows := 3_000
+		if name == "few" {
+			rows = 2 * trial
+		}
+		b := table.Get()
+		b.Shape(2)
+		b.Rows = rows
+		for i := range b.Cols {
+			cells := b.Cols[i].Make(rows)
+			for r := range cells {
+				cells[r] = cell()
+			}
+		}
+		for _, source := range []string{"x * 2", "x + y", "x - 0.125", "x * y - x", "upper(x)", "x ?? 0", "text(x, y)", "left(x, 3)", "x / 4", "1.50", "x % 7"} {
+			f, err := Parse(source)
+			require.NoError(t, err)
+			p, err := f.Bind(table.NewSchema([]string{"x", "y"}), -1)
+			require.NoError(t, err)
+			many, one := p.Eval(), p.Eval()
+			many.Load(b)
+			one.Load(b)
+			out, text := make([]string, rows), []byte(nil)
+			for r := 0; r < rows; {
+				var n int
+				text, n = many.AppendMany(nil, out[r:min(r+decimal.BurstSize, rows)], r)
+				for i := range n {
+					want, fail := one.Append(nil, r+i)
+					if fail != nil || string(want) != out[r+i] {
+						require.Failf(t, "not the same", "%s of %s: %q, by itself %q %v", source, name, out[r+i], want, fail)
+					}
+				}
+				if r += n; n == 0 {
+					_, fail := many.Append(text, r)
+					_, same := one.Append(nil, r)
+					require.Equal(t, same, fail)
+					r++
+				}
+			}
+		}
+	}
 }

@@ -13,7 +13,21 @@ type env struct {
 	cells [][]string
 	row   int
 	fail  *failure // the first that went wrong
+	spare []*decimal.Burst
+	order [decimal.BurstSize]int8
 }
+
+// burst lends a burst until it is given back.
+func (e *env) burst() *decimal.Burst {
+	if n := len(e.spare); n > 0 {
+		b := e.spare[n-1]
+		e.spare = e.spare[:n-1]
+		return b
+	}
+	return new(decimal.Burst)
+}
+
+func (e *env) giveBack(b *decimal.Burst) { e.spare = append(e.spare, b) }
 
 type failure struct {
 	slot   int
@@ -40,24 +54,17 @@ type node struct {
 	// many is yes for the rows from one on, as many as truth holds; it gives how
 	// many it was asked for before one failed. nil: row by row.
 	many func(e *env, from int, truth []bool) int
-	// nums is num for the rows from one on, likewise.
-	nums func(e *env, from int, out []decimal.D, has []bool) int
+	// nums is num for n rows from one on, n no more than a burst holds. It gives
+	// how many it did before one that calls for num. nil: row by row.
+	nums func(e *env, from, n int, out *decimal.Burst) int
 }
 
 const notNumber = "is not a number"
 
 func field(slot, at int) node {
 	return node{kind: Cell, at: at, slot: slot,
-		nums: func(e *env, from int, out []decimal.D, has []bool) int {
-			for i, s := range e.cells[slot][from : from+len(out)] {
-				d, ok := decimal.Parse(s)
-				if !ok && s != "" {
-					e.wrong(slot, notNumber)
-					return i
-				}
-				out[i], has[i] = d, ok
-			}
-			return len(out)
+		nums: func(e *env, from, n int, out *decimal.Burst) int {
+			return out.Parse(e.cells[slot][from : from+n])
 		},
 		text: func(e *env) string { return e.cells[slot][e.row] },
 		num: func(e *env) (decimal.D, bool) {
@@ -76,6 +83,7 @@ func field(slot, at int) node {
 func constant(d decimal.D, at int) node {
 	n := numeric(at, func(*env) (decimal.D, bool) { return d, true })
 	n.fixed, n.value = true, d
+	n.nums = func(_ *env, _, n int, out *decimal.Burst) int { return out.Fill(d, n) }
 	return n
 }
 
@@ -207,31 +215,15 @@ func arithmetic(op string, at int, l, r node) (node, error) {
 		}
 		return d, true
 	})
-	if l.nums != nil && r.fixed {
-		left, value := l.nums, r.value
-		out.nums = func(e *env, from int, out []decimal.D, has []bool) int {
-			n := left(e, from, out, has)
-			if op == "*" {
-				i, err := decimal.MulAll(out[:n], has, value)
-				if err != nil {
-					e.fail = nil
-					e.wrong(-1, err.Error()+": "+out[i].String()+" "+op+" "+value.String())
-				}
-				return i
-			}
-			for i := range out[:n] {
-				if !has[i] {
-					continue
-				}
-				d, err := do(out[i], value)
-				if err != nil {
-					e.fail = nil
-					e.wrong(-1, err.Error()+": "+out[i].String()+" "+op+" "+value.String())
-					return i
-				}
-				out[i] = d
-			}
-			return n
+	if all := map[string]func(b, o *decimal.Burst, n int) int{
+		"*": (*decimal.Burst).Mul, "+": (*decimal.Burst).Add, "-": (*decimal.Burst).Sub,
+	}[op]; all != nil && l.nums != nil && r.nums != nil {
+		left, right := l.nums, r.nums
+		out.nums = func(e *env, from, n int, out *decimal.Burst) int {
+			other := e.burst()
+			defer e.giveBack(other)
+			n = left(e, from, n, out)
+			return all(out, other, right(e, from, n, other))
 		}
 	}
 	return out, nil
@@ -281,19 +273,25 @@ func comparison(op string, at int, l, r node) (node, error) {
 			}
 			return ok(value.Cmp(d))
 		}
-		when := [3]bool{ok(-1), ok(0), ok(1)}
+		when := [...]bool{ok(-1), ok(0), ok(1), op == "!="} // the last for a blank
+		yes := out.yes
 		out.many = func(e *env, from int, truth []bool) int {
-			for i, s := range e.cells[slot][from : from+len(truth)] {
-				if s == "" {
-					truth[i] = op == "!="
-					continue
+			b := e.burst()
+			defer e.giveBack(b)
+			for done := 0; done < len(truth); {
+				n := b.Parse(e.cells[slot][from+done : from+min(done+decimal.BurstSize, len(truth))])
+				order := e.order[:n]
+				b.Compare(value, order)
+				for i, o := range order {
+					truth[done+i] = when[o+1]
 				}
-				d, read := decimal.Parse(s)
-				if !read {
-					e.wrong(slot, notNumber)
-					return i
+				if done += n; n < decimal.BurstSize && done < len(truth) {
+					e.row = from + done
+					if truth[done] = yes(e); e.fail != nil {
+						return done
+					}
+					done++
 				}
-				truth[i] = when[value.Cmp(d)+1]
 			}
 			return len(truth)
 		}

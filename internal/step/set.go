@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unsafe"
 
+	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
 	"revuelta/internal/formula"
 	"revuelta/internal/selection"
@@ -113,7 +114,7 @@ func (t *Set) Bind(in *table.Schema) (*Bound, error) {
 		Schema:  schema,
 		Passing: true,
 		New: func(s *Site) MapFunc {
-			w := &setter{in: in, s: s, number: t.Formula.Kind() != formula.Cell && t.Formula.Kind() != formula.Text, fields: fields, width: schema.Len(), dst: table.Get(), sub: table.Get()}
+			w := &setter{in: in, s: s, number: t.Formula.Kind() != formula.Cell && t.Formula.Kind() != formula.Text, fields: fields, kept: except(schema.Len(), fields), width: schema.Len(), dst: table.Get(), sub: table.Get()}
 			for _, p := range programs {
 				w.evals = append(w.evals, p.Eval())
 			}
@@ -129,90 +130,93 @@ type setter struct {
 	s      *Site
 	number bool // the cells hold nothing that calls for quotes
 	fields []int
+	kept   []int // the other ones
 	width  int
 	evals  []*formula.Eval
 	dst    *table.Batch
 	sub    *table.Batch // the rows that fit, where some do not
-	buf    []byte
-	ends   []int
+	room   int          // bytes the text of a batch took so far
+	cells  [][]string
 	rows   []int32
 }
 
 func (w *setter) run(src *table.Batch, emit func(*table.Batch) error) error {
+	dst := w.dst
+	dst.Shape(w.width)
+	w.cells = w.cells[:0]
+	for _, i := range w.fields {
+		w.cells = append(w.cells, dst.Cols[i].Make(src.Rows))
+	}
 	for _, v := range w.evals {
 		v.Load(src)
 	}
-	// The cells of all fields, row by row; the text they view is laid out when it is whole.
-	w.buf, w.ends, w.rows = w.buf[:0], w.ends[:0], w.rows[:0]
-	var stop error
-	for r := 0; r < src.Rows && stop == nil; r++ {
-		if len(w.evals) == 1 { // many at a time, up to one that fails
-			before := len(w.ends)
-			var fail *formula.Failure
-			var many bool
-			if w.buf, w.ends, fail, many = w.evals[0].AppendMany(w.buf, w.ends, r, src.Rows); many {
-				for range w.ends[before:] {
-					w.rows = append(w.rows, int32(r))
-					r++
-				}
-				if fail != nil {
-					stop = w.s.Unfit(w.in, src, r, fail.Field, fail.Reason, triesFor(fail)...)
-				}
-				continue
+	text := make([]byte, 0, w.room) // anew for each batch: cells may be kept
+	fit := 0                        // rows
+	some := false                   // rows did not fit: those that did are in w.rows
+	fits := func(r, n int) {
+		for i := range n {
+			if some {
+				w.rows = append(w.rows, int32(r+i))
 			}
 		}
-		n, cells := len(w.buf), len(w.ends)
-		var fail *formula.Failure
-		for _, v := range w.evals {
-			if w.buf, fail = v.Append(w.buf, r); fail != nil {
+		fit += n
+	}
+	var stop error
+	for r := 0; r < src.Rows && stop == nil; {
+		many := min(decimal.BurstSize, src.Rows-r)
+		for k, v := range w.evals {
+			text, many = v.AppendMany(text, w.cells[k][fit:fit+many], r)
+			if many == 0 {
 				break
 			}
-			w.ends = append(w.ends, len(w.buf))
 		}
-		if fail != nil {
-			w.buf, w.ends = w.buf[:n], w.ends[:cells]
-			stop = w.s.Unfit(w.in, src, r, fail.Field, fail.Reason, triesFor(fail)...)
+		fits(r, many)
+		if r += many; many == decimal.BurstSize || r == src.Rows {
 			continue
 		}
-		w.rows = append(w.rows, int32(r))
-	}
-	if len(w.rows) > 0 {
-		if err := emit(w.lay(src)); err != nil {
-			return err
+		var fail *formula.Failure
+		for k, v := range w.evals {
+			from := len(text)
+			if text, fail = v.Append(text, r); fail != nil {
+				break
+			}
+			w.cells[k][fit] = unsafe.String(unsafe.SliceData(text[from:]), len(text)-from)
 		}
+		if fail == nil {
+			fits(r, 1)
+		} else {
+			if !some {
+				some, w.rows = true, w.rows[:0]
+				for i := range r {
+					w.rows = append(w.rows, int32(i))
+				}
+			}
+			stop = w.s.Unfit(w.in, src, r, fail.Field, fail.Reason, triesFor(fail)...)
+		}
+		r++
 	}
-	return stop
-}
-
-// lay makes the batch of the rows that fit.
-func (w *setter) lay(src *table.Batch) *table.Batch {
-	if len(w.rows) < src.Rows {
+	w.room = max(w.room, len(text)+len(text)/8)
+	if fit == 0 {
+		return stop
+	}
+	if fit < src.Rows {
 		gather(w.sub, src, w.rows)
 		src = w.sub
 	}
-	dst := w.dst
-	dst.Shape(w.width)
-	for i := range src.Cols {
+	for _, i := range w.kept {
 		dst.Cols[i].Borrow(&src.Cols[i])
 	}
-	text := slices.Clone(w.buf) // cells may be kept, the buffer is used again
-	s := unsafe.String(unsafe.SliceData(text), len(text))
-	stride := len(w.fields)
-	for k, i := range w.fields {
-		cells := dst.Cols[i].Make(len(w.rows))
-		for r := range cells {
-			at := r*stride + k
-			start := 0
-			if at > 0 {
-				start = w.ends[at-1]
-			}
-			cells[r] = s[start:w.ends[at]]
-		}
+	for _, i := range w.fields {
+		c := &dst.Cols[i]
+		c.Cells = c.Cells[:fit]
 		if w.number {
-			dst.Cols[i].Lacks = table.LacksAll
+			c.Lacks = table.LacksAll
 		}
 	}
-	w.s.Tally.Count[0] += int64(len(w.ends))
-	dst.Rows, dst.Origin = src.Rows, src.Origin
-	return dst
+	w.s.Tally.Count[0] += int64(fit * len(w.fields))
+	dst.Rows, dst.Origin = fit, src.Origin
+	if err := emit(dst); err != nil {
+		return err
+	}
+	return stop
 }

@@ -187,27 +187,6 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 	return dst
 }
 
-// extended writes rows as they were read, with one cell behind.
-func (e *Encoder) extended(dst []byte, rows int) []byte {
-	a, z := &e.parts[0], &e.parts[1]
-	first, last, cells := a.cells[:rows], a.last[:rows], z.cells[:rows]
-	for r, s := range cells {
-		was := between(first[r], last[r])
-		n := len(dst)
-		need := len(was) + len(s) + 2
-		if cap(dst)-n < need {
-			dst = slices.Grow(dst, need)
-		}
-		dst = dst[:n+need]
-		copy(dst[n:], was)
-		n += len(was)
-		dst[n] = e.style.Delimiter
-		short(unsafe.Pointer(unsafe.SliceData(dst[n+1:])), s)
-		dst[len(dst)-1] = '\n'
-	}
-	return dst
-}
-
 // wideTable is how many columns are too many to be gone through for every row:
 // what must be known of each of them would not stay in the nearest caches.
 const wideTable = 200

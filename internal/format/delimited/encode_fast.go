@@ -66,6 +66,40 @@ func wovenRun(to, kept unsafe.Pointer, nKept int, labels []string, codes []int32
 	return to
 }
 
+// extended writes rows as they were read, with one cell behind.
+func (e *Encoder) extended(dst []byte, rows int) []byte {
+	a, z := &e.parts[0], &e.parts[1]
+	first, last, cells := a.cells[:rows], a.last[:rows], z.cells[:rows]
+	// What is copied by blocks reads a little too far: it must be before the end of the last row, which is in the same text.
+	low, _ := ends(first[0], last[0])
+	_, end := ends(first[rows-1], last[rows-1])
+	for r, s := range cells {
+		from, to := ends(first[r], last[r])
+		nWas, n := int(to-from), len(dst)
+		need := nWas + len(s) + 2
+		if cap(dst)-n < need+2*slack {
+			dst = slices.Grow(dst, need+2*slack)
+		}
+		dst = dst[:n+need]
+		out := unsafe.Pointer(unsafe.SliceData(dst[n:]))
+		if low <= from && to+slack <= end {
+			blocks(out, unsafe.Pointer(unsafe.StringData(first[r])), nWas)
+		} else {
+			copy(dst[n:], between(first[r], last[r]))
+		}
+		*(*byte)(unsafe.Add(out, nWas)) = e.style.Delimiter
+		short(unsafe.Add(out, nWas+1), s)
+		*(*byte)(unsafe.Add(out, need-1)) = '\n'
+	}
+	return dst
+}
+
+// ends are the addresses between which cells and what parts them stand.
+func ends(first, last string) (from, to uintptr) {
+	from = uintptr(unsafe.Pointer(unsafe.StringData(first)))
+	return from, uintptr(unsafe.Pointer(unsafe.StringData(last))) + uintptr(len(last))
+}
+
 // slack is how many bytes blocks may read and write too many.
 const slack = 16
 

@@ -1,0 +1,259 @@
+package decimal
+
+import (
+	"encoding/binary"
+	"math"
+	"math/bits"
+	"slices"
+	"unsafe"
+)
+
+// BurstSize is how many numbers a [Burst] holds.
+const BurstSize = 128
+
+// Burst is numbers that fit into 64 bits, side by side, so that a calculation
+// goes through many at a time. Whoever works on it stops at the first that
+// does not fit; that one is then a matter for [D], which also knows the errors.
+type Burst struct {
+	coef  [BurstSize]int64
+	scale [BurstSize]int8 // blankScale: there is none
+}
+
+const blankScale = -1
+
+// Parse reads cells, no more than BurstSize, as [Parse] does, a blank as none. It gives how many it read.
+func (b *Burst) Parse(cells []string) int {
+	for i, s := range cells {
+		if coef, scale, ok := parseShort(s); ok {
+			b.coef[i], b.scale[i] = coef, int8(scale)
+			continue
+		}
+		if s == "" {
+			b.coef[i], b.scale[i] = 0, blankScale
+			continue
+		}
+		d, ok := Parse(s)
+		if !ok || d.big != nil {
+			return i
+		}
+		b.coef[i], b.scale[i] = d.coef, int8(d.scale)
+	}
+	return len(cells)
+}
+
+// Fill makes the first n numbers d; 0 where it does not fit.
+func (b *Burst) Fill(d D, n int) int {
+	if d.big != nil {
+		return 0
+	}
+	for i := range n {
+		b.coef[i], b.scale[i] = d.coef, int8(d.scale)
+	}
+	return n
+}
+
+// Mul multiplies the first n by those of o.
+func (b *Burst) Mul(o *Burst, n int) int {
+	for i := range n {
+		x, y := b.coef[i], o.coef[i]
+		scale := int(b.scale[i]) + int(o.scale[i])
+		if b.scale[i]|o.scale[i] < 0 {
+			b.scale[i] = blankScale
+			continue
+		}
+		hi, lo := bits.Mul64(uint64(abs(x)), uint64(abs(y)))
+		if hi != 0 || lo > math.MaxInt64 || scale > maxScale || x == math.MinInt64 || y == math.MinInt64 {
+			return i
+		}
+		sign := (x ^ y) >> 63 // all ones for a negative product
+		b.coef[i], b.scale[i] = (int64(lo)^sign)-sign, int8(scale)
+	}
+	return n
+}
+
+// Add adds to the first n those of o.
+func (b *Burst) Add(o *Burst, n int) int { return b.add(o, n, false) }
+
+// Sub takes from the first n those of o.
+func (b *Burst) Sub(o *Burst, n int) int { return b.add(o, n, true) }
+
+func (b *Burst) add(o *Burst, n int, minus bool) int {
+	for i := range n {
+		if b.scale[i]|o.scale[i] < 0 {
+			b.scale[i] = blankScale
+			continue
+		}
+		x, y, scale := b.coef[i], o.coef[i], b.scale[i]
+		if y == math.MinInt64 {
+			return i
+		}
+		if minus {
+			y = -y
+		}
+		if scale != o.scale[i] {
+			var ok bool
+			var s int32
+			if x, y, s, ok = align(D{coef: x, scale: int32(scale)}, D{coef: y, scale: int32(o.scale[i])}); !ok {
+				return i
+			}
+			scale = int8(s)
+		}
+		sum := x + y
+		if (sum > x) != (y > 0) && y != 0 {
+			return i
+		}
+		b.coef[i], b.scale[i] = sum, scale
+	}
+	return n
+}
+
+// Compare gives for each of the first n how it stands to a number: -1, 0, 1, or [Blank].
+func (b *Burst) Compare(a *Against, out []int8) {
+	for i := range out {
+		d := D{coef: b.coef[i], scale: int32(b.scale[i])}
+		if d.scale < 0 {
+			out[i] = Blank
+			continue
+		}
+		out[i] = int8(a.Cmp(d))
+	}
+}
+
+// Blank is what [Burst.Compare] gives for a blank.
+const Blank = 2
+
+// Append appends the first n, each in shortest form, and sets cells to view what it wrote, empty for a blank.
+func (b *Burst) Append(dst []byte, cells []string, n int) []byte {
+	const room = 24 // bytes of a number, and as many more as may be stored behind it
+	dst = slices.Grow(dst, room*(n+1))
+	base := unsafe.Pointer(unsafe.SliceData(dst))
+	at := len(dst)
+	for i := range n {
+		coef, scale := b.coef[i], b.scale[i]
+		if scale < 0 {
+			cells[i] = ""
+			continue
+		}
+		from := at
+		u := uint64(coef)
+		if coef < 0 {
+			*(*byte)(unsafe.Add(base, at)) = '-'
+			at++
+			u = -u
+		}
+		if u < 1e8 && scale < 8 {
+			at += shortDigits(unsafe.Add(base, at), uint32(u), int(scale))
+		} else {
+			at = len(D{coef: int64(u), scale: int32(scale)}.shortestTo(dst[:at]))
+		}
+		cells[i] = unsafe.String((*byte)(unsafe.Add(base, from)), at-from)
+	}
+	return dst[:at]
+}
+
+// shortestTo appends, where there is room, a number that is not negative (or the least there is, without its sign) in shortest form.
+func (d D) shortestTo(dst []byte) []byte {
+	u, scale := uint64(d.coef), d.scale
+	for scale > 0 && u%10 == 0 {
+		u /= 10
+		scale--
+	}
+	var buf [24]byte
+	at := len(buf)
+	for k := scale; k > 0; k-- {
+		at--
+		buf[at] = byte('0' + u%10)
+		u /= 10
+	}
+	if scale > 0 {
+		at--
+		buf[at] = '.'
+	}
+	for {
+		at--
+		buf[at] = byte('0' + u%10)
+		if u /= 10; u == 0 {
+			break
+		}
+	}
+	n := len(dst)
+	dst = dst[:n+len(buf)-at]
+	copy(dst[n:], buf[at:])
+	return dst
+}
+
+const (
+	everyByte = 0x0101010101010101
+	zeros     = '0' * everyByte
+)
+
+func load(p unsafe.Pointer) uint32     { return binary.LittleEndian.Uint32((*[4]byte)(p)[:]) }
+func store(p unsafe.Pointer, v uint64) { binary.LittleEndian.PutUint64((*[8]byte)(p)[:], v) }
+
+// parseShort reads numbers of at most eight characters after a minus, without a
+// branch that depends on what they are: false for anything unusual, which is not to say that it is no number.
+func parseShort(s string) (coef int64, scale int, ok bool) {
+	n := len(s)
+	if n == 0 || n > 9 {
+		return 0, 0, false
+	}
+	p := unsafe.Pointer(unsafe.StringData(s))
+	sign := int64(0)
+	if *(*byte)(p) == '-' {
+		sign = -1
+		n--
+		p = unsafe.Add(p, 1)
+	}
+	var v uint64 // the text, its first byte lowest
+	switch {
+	case n > 8 || n == 0:
+		return 0, 0, false
+	case n >= 4: // two loads that overlap
+		v = uint64(load(p)) | uint64(load(unsafe.Add(p, n-4)))<<(8*(n-4)&63)
+	default:
+		v = uint64(*(*byte)(p)) | uint64(*(*byte)(unsafe.Add(p, n/2)))<<(8*(n/2)&63) | uint64(*(*byte)(unsafe.Add(p, n-1)))<<(8*(n-1)&63)
+	}
+	const points = '.' * everyByte
+	x := v ^ points
+	dot := (x - everyByte) & ^x & (0x80 * everyByte) // its lowest bit is that of the first point
+	if dot != 0 {
+		before := dot&-dot>>7 - 1 // the bits below the point
+		v = v&before | (v>>8)&^before
+		n--
+		scale = n - bits.TrailingZeros64(dot)>>3
+		if scale == 0 {
+			return 0, 0, false
+		}
+	}
+	pad := 8 * (8 - n) & 63
+	v = (v ^ zeros>>pad) << pad // each digit by its value, zeros in front
+	if (v|(v+6*everyByte))&(0xF0*everyByte) != 0 {
+		return 0, 0, false
+	}
+	// Eight digits to one number: by pairs, by fours, by eight.
+	v = v*10 + v>>8
+	const mask = 0x000000FF000000FF
+	v = ((v&mask)*(100+1000000<<32) + (v>>16&mask)*(1+10000<<32)) >> 32
+	return (int64(v) ^ sign) - sign, scale, true
+}
+
+// shortDigits writes u below 1e8 with scale below 8 in shortest form and gives the
+// length; up to 17 bytes may be overwritten.
+func shortDigits(to unsafe.Pointer, u uint32, scale int) int {
+	// One number to eight digits, the first one lowest.
+	x := uint64(u/10000) | uint64(u%10000)<<32
+	q := x * 10486 >> 20 & 0x7F0000007F
+	x = q | (x-100*q)<<16
+	q = x * 103 >> 10 & 0x000F000F000F000F
+	x = q | (x-10*q)<<8
+	whole := 8 - scale - min(bits.TrailingZeros64(x)/8, 7-scale) // digits before the point
+	part := scale - min(bits.LeadingZeros64(x)/8, scale)
+	x |= zeros
+	store(to, x>>(8*(8-scale-whole)&63))
+	if part == 0 {
+		return whole
+	}
+	*(*byte)(unsafe.Add(to, whole)) = '.'
+	store(unsafe.Add(to, whole+1), x>>(8*(8-scale)&63))
+	return whole + 1 + part
+}
