@@ -154,10 +154,8 @@ func (w *setter) run(src *table.Batch, emit func(*table.Batch) error) error {
 	fit := 0                        // rows
 	some := false                   // rows did not fit: those that did are in w.rows
 	fits := func(r, n int) {
-		for i := range n {
-			if some {
-				w.rows = append(w.rows, int32(r+i))
-			}
+		for i := r; some && i < r+n; i++ {
+			w.rows = append(w.rows, int32(i))
 		}
 		fit += n
 	}
