@@ -28,6 +28,7 @@ type ReadOptions struct {
 	Source     string   // name of a field for the file of each row
 	Limit      int64    // data rows over all files; 0: all
 	Flatten    bool
+	AsItLies   bool // every row counts, wholly empty ones too, and there is no header
 
 	Stdin     io.Reader // what the file - holds
 	LongAside bool      // rows with content beyond the header are put aside, see Parser.Long

@@ -2,11 +2,11 @@ package format
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format/delimited"
+	"revuelta/internal/table"
 )
 
 // head is what was made of the first rows of a file.
@@ -251,28 +251,15 @@ func cleanNames(cells []string) []string {
 
 // headerNames makes the names of the fields: trimmed, on one line, none empty, none twice; each change is noted.
 func headerNames(cells, notes []string) (names, allNotes []string) {
-	taken := map[string]bool{}
-	for _, c := range cells {
-		taken[cleanName(c)] = true
-	}
-	seen := map[string]bool{}
-	var trimmed, empty, repeated []string
+	clean := make([]string, len(cells))
+	var trimmed []string
 	for i, c := range cells {
-		name := cleanName(c)
-		if name != c {
-			trimmed = append(trimmed, name)
+		clean[i] = cleanName(c)
+		if clean[i] != c && clean[i] != "" {
+			trimmed = append(trimmed, clean[i])
 		}
-		if name == "" {
-			name = free(fmt.Sprintf("field %d", i+1), taken)
-			empty = append(empty, name)
-			trimmed = slices.DeleteFunc(trimmed, func(s string) bool { return s == "" })
-		} else if seen[name] {
-			name = free(name, taken)
-			repeated = append(repeated, name)
-		}
-		seen[name], taken[name] = true, true
-		names = append(names, name)
 	}
+	names, empty, repeated := table.Names(clean)
 	say := func(list []string, one, many string) {
 		switch len(list) {
 		case 0:
@@ -298,15 +285,3 @@ func headerNames(cells, notes []string) (names, allNotes []string) {
 }
 
 func alike(s string) string { return strings.ToLower(strings.Join(strings.Fields(s), "")) }
-
-// free is the name, or with the first free number behind it.
-func free(name string, taken map[string]bool) string {
-	if !taken[name] {
-		return name
-	}
-	for n := 2; ; n++ {
-		if s := fmt.Sprintf("%s (%d)", name, n); !taken[s] {
-			return s
-		}
-	}
-}

@@ -34,6 +34,9 @@ func looksLikeJSON(text []byte) bool {
 
 func readJSON(in *opened, o ReadOptions) (*oneFile, *Input, error) {
 	defer in.close()
+	if o.AsItLies {
+		return nil, nil, diag.Usagef("JSON is no sheet with rows and columns").At(in.name, 0)
+	}
 	if o.Header.Kind != HeaderFirst || o.Body > 0 || o.Foot > 0 || o.FootAuto {
 		return nil, nil, diag.Usagef("--header, --body and --foot do not go with JSON: its members name the fields").At(in.name, 0)
 	}

@@ -146,6 +146,9 @@ func openText(in *opened, as string, o ReadOptions) (*oneFile, *Input, error) {
 			f.d.Delimiter = delimited.Detect(in.probe)
 		}
 	}
+	if o.AsItLies {
+		return openSheet(in, f.d, o)
+	}
 	most := max(headRows, o.Header.To, o.Body) + 1
 	rows, err := delimited.Head(in.probe, f.d, most, in.rest == nil)
 	if err != nil && len(rows) <= max(o.Header.To, o.Body) {

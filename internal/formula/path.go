@@ -29,6 +29,16 @@ func ParsePath(source string) (*Path, error) {
 	return &Path{x}, nil
 }
 
+// Member is the name that the path picks right beneath the root, where it is so simple.
+func (p *Path) Member() (string, bool) {
+	if len(p.expr) == 2 {
+		_, root := p.expr[0].(jp.Root)
+		name, child := p.expr[1].(jp.Child)
+		return string(name), root && child
+	}
+	return "", false
+}
+
 // Pick gives the member: a text without its quotes, a number as it stood,
 // objects and arrays as JSON text, null and what is not there as blank. Several hits are an array.
 func (p *Path) Pick(text string) (string, error) {

@@ -268,7 +268,6 @@ type Matcher struct {
 	text   string
 	starts []int // of each place of p.names
 	ends   []int
-	set    []bool
 	steps  int
 	failed map[state]bool // states known to lead nowhere, kept only for hard texts
 }
@@ -278,14 +277,16 @@ type state struct{ element, at int }
 // Matcher makes a matcher.
 func (p *Pattern) Matcher() *Matcher {
 	n := len(p.names)
-	return &Matcher{p: p, starts: make([]int, n), ends: make([]int, n), set: make([]bool, n)}
+	return &Matcher{p: p, starts: make([]int, n), ends: make([]int, n)}
 }
 
 // Match reads text whole and reports whether it fits; parts receives what each
 // place of [Pattern.Names] stands for, views of text. len(parts) is len(Names).
 func (m *Matcher) Match(text string, parts []string) bool {
+	if m.first(text, parts) {
+		return true
+	}
 	m.text, m.steps, m.failed = text, 0, nil
-	clear(m.set)
 	if !m.match(0, 0) {
 		return false
 	}
@@ -293,6 +294,75 @@ func (m *Matcher) Match(text string, parts []string) bool {
 		parts[i] = text[m.starts[i]:m.ends[i]]
 	}
 	return true
+}
+
+// first tries the preferred length of each place and nothing else. Where that
+// fits, it is what match would find; most texts of a column fit so.
+func (m *Matcher) first(text string, parts []string) bool {
+	at := 0
+	last := len(m.p.elements) - 1
+	for k := range m.p.elements {
+		e := &m.p.elements[k]
+		rest := text[at:]
+		n := 0 // bytes the element takes
+		switch {
+		case e.kind == literal:
+			if len(e.text) > len(rest) || rest[:len(e.text)] != e.text {
+				return false
+			}
+			at += len(e.text)
+			continue
+		case e.again:
+			was := parts[e.place]
+			if !strings.HasPrefix(rest, was) || !e.allows(was) {
+				return false
+			}
+			at += len(was)
+			continue
+		case rest == "":
+			return false // an expression may match nothing: that is left to match
+		case e.kind == width:
+			n = min(e.most, len(rest))
+			for i := range n {
+				if rest[i] >= utf8.RuneSelf {
+					return false
+				}
+			}
+			if n < e.least {
+				return false
+			}
+		case e.kind == lazy && k == last:
+			n = len(rest)
+		case e.kind == lazy:
+			if n = 1; rest[0] >= utf8.RuneSelf {
+				_, n = utf8.DecodeRuneInString(rest)
+			}
+			if next := &m.p.elements[k+1]; next.kind == literal {
+				i := strings.Index(rest[n:], next.text)
+				if i < 0 {
+					return false
+				}
+				n += i
+			}
+		case e.kind == digits:
+			for n < len(rest) && '0' <= rest[n] && rest[n] <= '9' {
+				n++
+			}
+		case e.kind == words:
+			for _, w := range e.words {
+				if strings.HasPrefix(rest, w) {
+					n = len(w)
+					break
+				}
+			}
+		}
+		if n == 0 {
+			return false
+		}
+		parts[e.place] = rest[:n]
+		at += n
+	}
+	return at == len(text)
 }
 
 // patience is how many steps are tried before failures are remembered; most

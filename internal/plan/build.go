@@ -44,6 +44,13 @@ func Build(name string, statements []Statement) (*run.Program, error) {
 		}
 		p.Items = append(p.Items, item)
 	}
+	if a, err := p.OnSheets(); err != nil {
+		for _, st := range statements {
+			if st.Line() == a.Line {
+				errs = append(errs, place(err, name, st)...)
+			}
+		}
+	}
 	if len(errs) > 0 {
 		return nil, errs
 	}

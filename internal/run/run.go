@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"io"
 	"runtime"
+	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"syscall"
@@ -155,6 +157,9 @@ func (r *runner) all(ctx context.Context) (err error) {
 	if err := r.refuse(); err != nil {
 		return err
 	}
+	if _, err := r.p.OnSheets(); err != nil {
+		return err
+	}
 	if r.env.Aside != "" {
 		if r.aside, err = newAsideFile(r.env.Aside, asideFields); err != nil {
 			return err
@@ -193,6 +198,29 @@ func (r *runner) segments() ([][]any, error) {
 		out[len(out)-1] = append(out[len(out)-1], it)
 	}
 	return out, nil
+}
+
+// OnSheets lets the steps that work on a sheet as it lies have it so. It gives
+// the step that stands where it can't.
+func (p *Program) OnSheets() (*Apply, error) {
+	for i, it := range p.Items {
+		a, ok := it.(*Apply)
+		if !ok {
+			continue
+		}
+		if _, ok := a.Step.(step.OnSheet); !ok {
+			continue
+		}
+		var rd *Read
+		if i > 0 {
+			rd, _ = p.Items[i-1].(*Read)
+		}
+		if rd == nil || slices.ContainsFunc(rd.Paths, func(s string) bool { return strings.HasPrefix(s, "@") }) {
+			return a, diag.Usagef("%s works on the sheet as it lies, so it comes right after reading a file", a.Name).Trying("read FILE on the line before")
+		}
+		rd.Options.AsItLies = true
+	}
+	return nil, nil
 }
 
 // refuse finds outputs that can't be: onto an input, or the same file twice.

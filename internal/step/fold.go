@@ -150,7 +150,7 @@ func (p *part) Add(b *table.Batch, at int64) error {
 	}
 	if len(p.single) > 0 {
 		o := b.Origin
-		o.Lines = slices.Clone(o.Lines)
+		o.Lines, o.Ends = slices.Clone(o.Lines), slices.Clone(o.Ends)
 		p.spans = append(p.spans, span{at, b.Rows, o})
 	}
 	if p.s.Aside != nil {

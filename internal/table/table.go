@@ -10,6 +10,7 @@ package table
 
 import (
 	"slices"
+	"strconv"
 	"sync"
 )
 
@@ -29,6 +30,35 @@ func NewSchema(names []string) *Schema {
 		}
 	}
 	return s
+}
+
+// Names makes names of the cells of a header: an empty one becomes field N, one
+// that comes again gets a number. It lists those it made.
+func Names(cells []string) (names, empty, repeated []string) {
+	taken, seen := make(map[string]bool, len(cells)), make(map[string]bool, len(cells))
+	for _, c := range cells {
+		taken[c] = true
+	}
+	free := func(name string) string {
+		base := name
+		for n := 2; taken[name]; n++ {
+			name = base + " (" + strconv.Itoa(n) + ")"
+		}
+		return name
+	}
+	for i, name := range cells {
+		switch {
+		case name == "":
+			name = free("field " + strconv.Itoa(i+1))
+			empty = append(empty, name)
+		case seen[name]:
+			name = free(name)
+			repeated = append(repeated, name)
+		}
+		seen[name], taken[name] = true, true
+		names = append(names, name)
+	}
+	return names, empty, repeated
 }
 
 // Len is the number of fields.
@@ -151,6 +181,11 @@ func (c *Column) SetConstant(value string, n int) {
 // being those of a column of some seat.
 func (c *Column) ShareRuns(cells []string, ends []int32, lacks Lacks, seat int32) {
 	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks, c.Seat = Runs, cells, ends, nil, lentCells|lentInts, lacks, seat
+}
+
+// Share makes the column plain over cells that belong to others.
+func (c *Column) Share(cells []string, lacks Lacks) {
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.Seat = Plain, cells, nil, nil, nil, lentCells, lacks, 0
 }
 
 // ShareCodes makes the column codes over slices that belong to others.
@@ -375,6 +410,7 @@ type Origin struct {
 	Line  int     // of the first row; 0: not known
 	Each  int     // rows made of each source row, at least 1
 	Lines []int32 // line of each source row less Line; nil: they stand on consecutive lines
+	Ends  []int32 // where the rows made of each source row end, where their numbers differ; nil: Each
 	Sheet string
 }
 
@@ -383,6 +419,8 @@ func (o *Origin) LineOf(row int) int {
 	switch {
 	case o.Line == 0:
 		return 0
+	case o.Ends != nil:
+		row, _ = slices.BinarySearch(o.Ends, int32(row)+1)
 	case o.Each > 1:
 		row /= o.Each
 	}
@@ -395,11 +433,28 @@ func (o *Origin) LineOf(row int) int {
 // Derive makes the origin that of rows taken from src: row i of the new batch was row rows[i].
 func (o *Origin) Derive(src *Origin, rows []int32) {
 	lines := sized(o.Lines, len(rows))
-	o.File, o.Line, o.Sheet, o.Each, o.Lines = src.File, src.Line, src.Sheet, 1, nil
+	o.File, o.Line, o.Sheet, o.Each, o.Lines, o.Ends = src.File, src.Line, src.Sheet, 1, nil, nil
 	if src.Line == 0 {
 		return
 	}
 	o.Lines = lines
+	if src.Ends != nil { // the rows rise, so there is no need to search for each
+		k := 0
+		for i, r := range rows {
+			for src.Ends[k] <= r {
+				k++
+			}
+			lines[i] = int32(k)
+			if src.Lines != nil {
+				lines[i] = src.Lines[k]
+			}
+		}
+		return
+	}
+	if src.Lines == nil && src.Each <= 1 {
+		copy(lines, rows)
+		return
+	}
 	for i, r := range rows {
 		o.Lines[i] = int32(src.LineOf(int(r)) - src.Line)
 	}
@@ -408,11 +463,11 @@ func (o *Origin) Derive(src *Origin, rows []int32) {
 // Repeat makes the origin that of each rows made of every row of src.
 func (o *Origin) Repeat(src *Origin, each, rows int) {
 	*o = *src
-	if src.Each <= 1 || src.Line == 0 {
+	if src.Each <= 1 && src.Ends == nil || src.Line == 0 {
 		o.Each = each
 		return
 	}
-	o.Each, o.Lines = each, make([]int32, rows)
+	o.Each, o.Lines, o.Ends = each, make([]int32, rows), nil
 	for r := range rows {
 		o.Lines[r] = int32(src.LineOf(r) - src.Line)
 	}
@@ -439,7 +494,7 @@ func (b *Batch) Own() {
 	for i := range b.Cols {
 		b.Cols[i].Own()
 	}
-	b.Origin.Lines = slices.Clone(b.Origin.Lines)
+	b.Origin.Lines, b.Origin.Ends = slices.Clone(b.Origin.Lines), slices.Clone(b.Origin.Ends)
 }
 
 // Row appends the cells of a row to dst.
@@ -479,7 +534,7 @@ func (b *Batch) Truncate(n int) {
 			c.Cells = c.Cells[:n]
 		}
 	}
-	if b.Origin.Lines != nil && b.Origin.Each <= 1 {
+	if b.Origin.Lines != nil && b.Origin.Each <= 1 && b.Origin.Ends == nil {
 		b.Origin.Lines = b.Origin.Lines[:n]
 	}
 	b.Rows = n
@@ -542,12 +597,12 @@ func (o *Origin) From(from, to int) Origin {
 	part := *o
 	switch {
 	case from == 0 || o.Line == 0:
-	case o.Each > 1:
+	case o.Each > 1 || o.Ends != nil:
 		part.Lines = make([]int32, to-from)
 		for r := range part.Lines {
 			part.Lines[r] = int32(o.LineOf(from+r) - o.Line)
 		}
-		part.Each = 1
+		part.Each, part.Ends = 1, nil
 	case o.Lines != nil:
 		part.Lines = o.Lines[from:to]
 	default:

@@ -25,6 +25,7 @@ type Encoder struct {
 	parts   []part
 	labels  []string // of woven
 	rows    [][]byte // of tiled
+	tail    []byte   // of repeated
 }
 
 // part is neighbouring columns that are written together.
@@ -142,6 +143,9 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 	}
 	if e.isUnpivot(b) {
 		return e.woven(dst, b.Rows)
+	}
+	if plain := e.exploded(); plain >= 0 {
+		return e.repeated(dst, plain, b.Rows)
 	}
 	if len(parts) == 2 && parts[0].last != nil && parts[1].kind == table.Plain && parts[1].clean && parts[1].last == nil && !e.style.CRLF {
 		return e.extended(dst, b.Rows)

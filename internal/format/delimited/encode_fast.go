@@ -3,6 +3,8 @@ package delimited
 import (
 	"slices"
 	"unsafe"
+
+	"revuelta/internal/table"
 )
 
 // woven writes what an unpivot makes: runs, codes, woven cells that need no
@@ -66,13 +68,173 @@ func wovenRun(to, kept unsafe.Pointer, nKept int, labels []string, codes []int32
 	return to
 }
 
+// exploded tells the shape that repeated writes: one plain column whose cells
+// need no quotes, and runs with the same ends beside it. It gives the part that is plain, -1 for any other shape.
+func (e *Encoder) exploded() int {
+	plain := -1
+	var ends []int32
+	for i := range e.parts {
+		p := &e.parts[i]
+		switch {
+		case p.kind == table.Plain && p.clean && p.last == nil && plain < 0:
+			plain = i
+		case p.kind == table.Runs && (ends == nil || sameEnds(ends, p.cols[0].Ends)):
+			ends = p.cols[0].Ends
+		default:
+			return -1
+		}
+	}
+	if ends == nil {
+		return -1
+	}
+	return plain
+}
+
+// repeated writes rows of which all but one cell is the same all through a run.
+func (e *Encoder) repeated(dst []byte, plain, rows int) []byte {
+	p := &e.parts[plain]
+	var head, tail same
+	var runs []int32
+	if plain > 0 {
+		head.of(&e.parts[plain-1])
+		runs = head.p.cols[0].Ends
+	}
+	if plain < len(e.parts)-1 {
+		tail.of(&e.parts[plain+1])
+		runs = tail.p.cols[0].Ends
+	}
+	// What is copied by blocks reads a little too far. That must be before the
+	// end of the last cell, which is in the same text where all are.
+	low, high := ends(p.cells[0], p.cells[rows-1])
+	low, high = tail.widen(head.widen(low, high))
+	if high < low || high-low > 2*largestText {
+		low, high = 0, 0
+	}
+	marks := [3]mark{markOf(head.after), markOf(p.after), markOf(tail.after)}
+	row := int32(0)
+	for run, end := range runs {
+		h := head.text(e, run, low, high)
+		t := tail.text(e, run, low, high)
+		for row < end {
+			need := len(h) + len(t) + len(p.cells[row]) + 4*slack
+			if cap(dst)-len(dst) < need {
+				dst = slices.Grow(dst, need)
+			}
+			n, done := repeatedRun(dst[len(dst):cap(dst)], h, t, p.cells[row:end], &marks, low, high)
+			dst = dst[:len(dst)+n]
+			row += int32(done)
+		}
+	}
+	return dst
+}
+
+// largestText is more than a chunk of text holds, but for one with a huge row.
+const largestText = 1 << 20
+
+// same is the part of a row that stays the same all through a run.
+type same struct {
+	p     *part
+	as    bool // it is taken as it was read
+	after string
+}
+
+func (s *same) of(p *part) {
+	s.p, s.after = p, p.after
+	s.as = p.upTo[0] == len(p.cols) && p.cols[0].Seat != 0
+}
+
+// widen makes addresses take in all texts of the part.
+func (s *same) widen(low, high uintptr) (uintptr, uintptr) {
+	if s.p == nil || !s.as {
+		return low, high
+	}
+	first, last := s.p.cols[0].Cells, s.p.cols[len(s.p.cols)-1].Cells
+	from, _ := ends(first[0], last[0])
+	_, to := ends(first[len(first)-1], last[len(last)-1])
+	return min(low, from), max(high, to)
+}
+
+// text is the part's text in a run, such as may be copied by blocks, without what stands behind it.
+func (s *same) text(e *Encoder, run int, low, high uintptr) string {
+	if s.p == nil {
+		return unsafe.String(&nothing[0], 0)
+	}
+	if s.as {
+		first, last := s.p.cols[0].Cells[run], s.p.cols[len(s.p.cols)-1].Cells[run]
+		if from, to := ends(first, last); low <= from && to+slack <= high {
+			return between(first, last)
+		}
+	}
+	s.p.run = run - 1
+	e.advance(s.p)
+	s.p.text = slices.Grow(s.p.text, slack)
+	n := len(s.p.text) - len(s.after)
+	return unsafe.String(unsafe.SliceData(s.p.text), n)
+}
+
+// repeatedRun writes the rows of one run, as many as there is room for, at
+// least one; it gives how many bytes and rows. Cells between the addresses low
+// and high may be copied by blocks. marks stand behind head, cell and tail.
+//
+//go:noinline
+func repeatedRun(room []byte, head, tail string, cells []string, marks *[3]mark, low, high uintptr) (int, int) {
+	start := unsafe.Pointer(unsafe.SliceData(room))
+	to, left := start, len(room)-4*slack
+	h, nh := unsafe.Pointer(unsafe.StringData(head)), len(head)
+	t, nt := unsafe.Pointer(unsafe.StringData(tail)), len(tail)
+	hh, lh, cc, lc, tt, lt := marks[0].text, marks[0].n, marks[1].text, marks[1].n, marks[2].text, marks[2].n
+	for i, s := range cells {
+		if left -= nh + nt + len(s) + 6; left < 0 {
+			return int(uintptr(to) - uintptr(start)), i
+		}
+		blocks(to, h, nh)
+		to = unsafe.Add(to, nh)
+		*(*[2]byte)(to) = hh
+		to = unsafe.Add(to, lh)
+		from := unsafe.Pointer(unsafe.StringData(s))
+		if at := uintptr(from); low <= at && at+uintptr(len(s))+slack <= high {
+			blocks(to, from, len(s))
+		} else {
+			short(to, s)
+		}
+		to = unsafe.Add(to, len(s))
+		*(*[2]byte)(to) = cc
+		to = unsafe.Add(to, lc)
+		*(*[16]byte)(to) = *(*[16]byte)(t)
+		*(*[16]byte)(unsafe.Add(to, 16)) = *(*[16]byte)(unsafe.Add(t, 16))
+		if nt > 32 {
+			blocks(unsafe.Add(to, 32), unsafe.Add(t, 32), nt-32)
+		}
+		to = unsafe.Add(to, nt)
+		*(*[2]byte)(to) = tt
+		to = unsafe.Add(to, lt)
+	}
+	return int(uintptr(to) - uintptr(start)), len(cells)
+}
+
+// nothing is a text without bytes that may be read beyond its end.
+var nothing [slack]byte
+
+// mark is a text of up to two bytes.
+type mark struct {
+	text [2]byte
+	n    int
+}
+
+func markOf(s string) (m mark) {
+	m.n = copy(m.text[:], s)
+	return m
+}
+
 // extended writes rows as they were read, with one cell behind.
 func (e *Encoder) extended(dst []byte, rows int) []byte {
 	a, z := &e.parts[0], &e.parts[1]
 	first, last, cells := a.cells[:rows], a.last[:rows], z.cells[:rows]
-	// What is copied by blocks reads a little too far: it must be before the end of the last row, which is in the same text.
-	low, _ := ends(first[0], last[0])
-	_, end := ends(first[rows-1], last[rows-1])
+	// As in repeated.
+	low, end := ends(first[0], last[rows-1])
+	if end-low > 2*largestText {
+		end = 0
+	}
 	for r, s := range cells {
 		from, to := ends(first[r], last[r])
 		nWas, n := int(to-from), len(dst)
@@ -100,8 +262,8 @@ func ends(first, last string) (from, to uintptr) {
 	return from, uintptr(unsafe.Pointer(unsafe.StringData(last))) + uintptr(len(last))
 }
 
-// slack is how many bytes blocks may read and write too many.
-const slack = 16
+// slack is how many bytes may be read and written too many.
+const slack = 32
 
 // blocks copies n bytes by sixteen; up to fifteen bytes behind both are read and overwritten.
 func blocks(to, from unsafe.Pointer, n int) {
