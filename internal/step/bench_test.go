@@ -27,7 +27,7 @@ func BenchmarkMappers(b *testing.B) {
 	}
 	src.Rows, src.Origin = rows, table.Origin{Line: 2, Each: 1}
 	for _, line := range []string{"unpivot '{m} kilos' --value kilos", "unpivot '{m} kilos' --value kilos --skip-blank", "fields '#-1,*'", "where '{m1 kilos} > 1'", "set 'z = {m1 kilos} * 2'",
-		"cast hive number", "scrub note", "recode hive 0.00=none", "fill note --with x"} {
+		"split hive '{w}.{d:2}'", "split hive --at . --into w,d", "combine '{hive}-{note}' --as h", "explode hive --at .", "cast hive number", "scrub note", "recode hive 0.00=none", "fill note --with x"} {
 		b.Run(line, func(b *testing.B) {
 			s, err := made(line)
 			require.NoError(b, err)

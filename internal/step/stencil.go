@@ -154,15 +154,17 @@ func (t *Stencil) Run(ctx context.Context, in In, out Out, s *Site) error {
 					return err
 				}
 			}
-			if now == nil {
-				now = &sheet{file: b.Origin.File}
-			}
 			width := len(b.Cols)
 			if sourced {
 				width--
-				now.aside = strings.Clone(b.Cols[width].At(0))
 			}
-			for width > 0 && b.Cols[width-1].Kind == table.Runs { // a column that other files have
+			if now == nil {
+				now = &sheet{file: b.Origin.File}
+				if sourced && b.Rows > 0 {
+					now.aside = strings.Clone(b.Cols[width].At(0))
+				}
+			}
+			for width > 0 && isAbsent(&b.Cols[width-1]) {
 				width--
 			}
 			now.width = max(now.width, width)
@@ -187,6 +189,11 @@ func (t *Stencil) Run(ctx context.Context, in In, out Out, s *Site) error {
 		s.Say += fmt.Sprintf("; %s held something", diag.Plural(n, "unwanted cell"))
 	}
 	return err
+}
+
+// isAbsent tells a column that only other files have.
+func isAbsent(c *table.Column) bool {
+	return c.Kind == table.Runs && len(c.Cells) == 1 && c.Cells[0] == ""
 }
 
 // take takes a sheet apart.

@@ -267,6 +267,63 @@ func FuzzEncodeUnpivot(f *testing.F) {
 	})
 }
 
+// FuzzEncodeRepeated compares the fast writing of what an explode and a set make
+// with writing row by row.
+func FuzzEncodeRepeated(f *testing.F) {
+	f.Add("026,clover;lime,a note that is longer than thirty-two bytes\n007,ivy,\n", uint8(1), uint8(3), false)
+	f.Add("a;bb;c,x\n,y\n", uint8(0), uint8(1), true)
+	f.Add(",\n,y\n", uint8(0), uint8(1), false)
+	f.Fuzz(func(t *testing.T, text string, field, most uint8, crlf bool) {
+		fields := strings.Count(strings.SplitN(text, "\n", 2)[0], ",") + 1
+		at := int(field) % fields
+		src := table.Get()
+		if NewParser(Dialect{Delimiter: ','}, fields).Parse(Whole([]byte(text), 1), src) != nil || src.Rows == 0 {
+			return
+		}
+		style := Style{Delimiter: ',', CRLF: crlf}
+		check := func(b *table.Batch) {
+			var want []byte
+			for r := range b.Rows {
+				want = NewEncoder(style).Row(want, b.Row(r, nil))
+			}
+			require.Equal(t, string(want), string(NewEncoder(style).Append([]byte(nil), b)))
+		}
+		b := table.Get()
+		b.Shape(fields)
+		var pieces []string
+		var ends []int32
+		for _, cell := range src.Cols[at].Cells[:src.Rows] {
+			for i, piece := range strings.Split(cell, ";") {
+				if i == 0 || i < int(most) {
+					pieces = append(pieces, piece)
+				}
+			}
+			ends = append(ends, int32(len(pieces)))
+		}
+		for i := range fields {
+			if i == at {
+				b.Cols[i].Share(pieces, src.Cols[i].Lacks)
+				continue
+			}
+			b.Cols[i].ShareRuns(src.Cols[i].Cells, ends, src.Cols[i].Lacks, src.Cols[i].Seat)
+		}
+		b.Rows = len(pieces)
+		check(b)
+
+		b.Shape(fields + 1)
+		for i := range fields {
+			b.Cols[i].Borrow(&src.Cols[i])
+		}
+		made := b.Cols[fields].Make(src.Rows)
+		for r := range made {
+			made[r] = strings.Repeat("7", (r*int(most))%40)
+		}
+		b.Cols[fields].Lacks = table.LacksAll
+		b.Rows = src.Rows
+		check(b)
+	})
+}
+
 // FuzzParseAgainstPlain compares the parallel reader with the plain one, which
 // goes byte by byte, and chunks of any size with each other.
 func FuzzParseAgainstPlain(f *testing.F) {

@@ -116,7 +116,7 @@ func (e *Encoder) repeated(dst []byte, plain, rows int) []byte {
 		h := head.text(e, run, low, high)
 		t := tail.text(e, run, low, high)
 		for row < end {
-			need := len(h) + len(t) + len(p.cells[row]) + 4*slack
+			need := len(h) + len(t) + len(p.cells[row]) + threeMarks + 4*slack
 			if cap(dst)-len(dst) < need {
 				dst = slices.Grow(dst, need)
 			}
@@ -184,7 +184,7 @@ func repeatedRun(room []byte, head, tail string, cells []string, marks *[3]mark,
 	t, nt := unsafe.Pointer(unsafe.StringData(tail)), len(tail)
 	hh, lh, cc, lc, tt, lt := marks[0].text, marks[0].n, marks[1].text, marks[1].n, marks[2].text, marks[2].n
 	for i, s := range cells {
-		if left -= nh + nt + len(s) + 6; left < 0 {
+		if left -= nh + nt + len(s) + threeMarks; left < 0 {
 			return int(uintptr(to) - uintptr(start)), i
 		}
 		blocks(to, h, nh)
@@ -214,6 +214,9 @@ func repeatedRun(room []byte, head, tail string, cells []string, marks *[3]mark,
 
 // nothing is a text without bytes that may be read beyond its end.
 var nothing [slack]byte
+
+// threeMarks is how long three marks are at most.
+const threeMarks = 6
 
 // mark is a text of up to two bytes.
 type mark struct {
