@@ -21,7 +21,8 @@ type bounds struct {
 // find finds the pieces of cells that follow each other in one text; false
 // where it is better done one by one, as with blank cells.
 func (b *bounds) find(cells []string, sep byte) bool {
-	const ones, low7, high = 0x0101010101010101, 0x7f * 0x0101010101010101, 0x80 * 0x0101010101010101
+	const ones, low7 = 0x0101010101010101, 0x7f * 0x0101010101010101
+	const gather8 = 0x0102040810204080 // puts the lowest bits of eight bytes side by side
 	const largest = 1 << 22
 	last := cells[len(cells)-1]
 	if cells[0] == "" || last == "" {
@@ -32,8 +33,8 @@ func (b *bounds) find(cells []string, sep byte) bool {
 	if size < 0 || size > largest {
 		return false
 	}
-	if size+8 > len(b.from) { // there are no more pieces than bytes
-		b.from, b.to = make([]uint32, size+size/4+8), make([]uint32, size+size/4+8)
+	if size+16 > len(b.from) { // there are no more pieces than bytes
+		b.from, b.to = make([]uint32, size+size/4+16), make([]uint32, size+size/4+16)
 	}
 	from, to := unsafe.Pointer(unsafe.SliceData(b.from)), unsafe.Pointer(unsafe.SliceData(b.to))
 	b.rows = slices.Grow(b.rows[:0], len(cells))
@@ -46,42 +47,45 @@ func (b *bounds) find(cells []string, sep byte) bool {
 			return false
 		}
 		*(*uint32)(unsafe.Add(from, 4*k)) = uint32(start)
-		i, whole := 0, len(cell)&^7
-		for {
-			var w uint64
-			valid := ^uint64(0)
-			switch {
-			case i < whole:
-				w = binary.LittleEndian.Uint64((*[8]byte)(unsafe.Add(p, i))[:])
-			case start+i+8 <= size:
-				w = binary.LittleEndian.Uint64((*[8]byte)(unsafe.Add(p, i))[:])
-				valid = 1<<(8*(len(cell)-i)&63) - 1
-			default:
-				var rest [8]byte
-				copy(rest[:], cell[i:])
-				w = binary.LittleEndian.Uint64(rest[:])
-				valid = 1<<(8*(len(cell)-i)&63) - 1
-			}
-			x := w ^ seps
-			m := ^((x&low7 + low7) | x | low7) & high & valid
-			next := m & (m - 1)
-			one := uint32(start + i + bits.TrailingZeros64(m)>>3)
-			two := uint32(start + i + bits.TrailingZeros64(next)>>3)
-			*(*[2]uint32)(unsafe.Add(to, 4*k)) = [2]uint32{one, two}
-			*(*[2]uint32)(unsafe.Add(from, 4*k+4)) = [2]uint32{one + 1, two + 1}
-			n := int(m >> 7 * ones >> 56)
-			if n > 2 {
-				m = next
-				for j := k + 2; j < k+n; j++ {
-					m &= m - 1
-					at := uint32(start + i + bits.TrailingZeros64(m)>>3)
-					b.to[j], b.from[j+1] = at, at+1
+		for done := 0; done < len(cell); done += 64 {
+			// The separators of up to 64 bytes, a bit for each.
+			n := min(64, len(cell)-done)
+			found := uint64(0)
+			at := unsafe.Add(p, done)
+			if whole := (n + 7) &^ 7; start+done+whole <= size {
+				for i := 0; i < n; i += 8 { // what is read behind the cell is taken off below
+					x := binary.LittleEndian.Uint64((*[8]byte)(unsafe.Add(at, i))[:]) ^ seps
+					m := ^((x&low7 + low7) | x | low7)
+					found |= m >> 7 * gather8 >> 56 << (i & 63)
+				}
+			} else {
+				for i := range n {
+					if *(*byte)(unsafe.Add(at, i)) == sep {
+						found |= 1 << i
+					}
 				}
 			}
-			k += n
-			if i += 8; i > whole {
-				break
+			found &= ^uint64(0) >> ((64 - n) & 63)
+			count := bits.OnesCount64(found)
+			origin := uint32(start + done)
+			for j := k; ; j += 4 { // four are stored whether they are there or not
+				one := origin + uint32(bits.TrailingZeros64(found))
+				found &= found - 1
+				two := origin + uint32(bits.TrailingZeros64(found))
+				found &= found - 1
+				*(*[2]uint32)(unsafe.Add(to, 4*j)) = [2]uint32{one, two}
+				*(*[2]uint32)(unsafe.Add(from, 4*j+4)) = [2]uint32{one + 1, two + 1}
+				one = origin + uint32(bits.TrailingZeros64(found))
+				found &= found - 1
+				two = origin + uint32(bits.TrailingZeros64(found))
+				found &= found - 1
+				*(*[2]uint32)(unsafe.Add(to, 4*j+8)) = [2]uint32{one, two}
+				*(*[2]uint32)(unsafe.Add(from, 4*j+12)) = [2]uint32{one + 1, two + 1}
+				if found == 0 {
+					break
+				}
 			}
+			k += count
 		}
 		*(*uint32)(unsafe.Add(to, 4*k)) = uint32(start + len(cell))
 		k++
@@ -100,7 +104,7 @@ func (b *bounds) pieces(list []string) ([]string, bool) {
 			return list[:0], false
 		}
 		piece := unsafe.String((*byte)(unsafe.Add(b.base, from)), int(to-from))
-		if c, z := piece[0], piece[len(piece)-1]; c <= ' ' || z <= ' ' || c >= utf8.RuneSelf || z >= utf8.RuneSelf {
+		if c, z := piece[0], piece[len(piece)-1]; c-'!' >= utf8.RuneSelf-'!' || z-'!' >= utf8.RuneSelf-'!' {
 			if piece = trim(piece); piece == "" {
 				return list[:0], false
 			}

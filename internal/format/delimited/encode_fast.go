@@ -112,7 +112,18 @@ func (e *Encoder) repeated(dst []byte, plain, rows int) []byte {
 	}
 	marks := [3]mark{markOf(head.after), markOf(p.after), markOf(tail.after)}
 	row := int32(0)
-	for run, end := range runs {
+	for run := 0; run < len(runs); run++ {
+		if head.as && tail.as {
+			n, done := repeatedRuns(dst[len(dst):cap(dst)], &head, &tail, run, runs, p.cells, &marks, low, high)
+			dst = dst[:len(dst)+n]
+			if run += done; run == len(runs) {
+				break
+			}
+			if done > 0 {
+				row = runs[run-1]
+			}
+		}
+		end := runs[run]
 		h := head.text(e, run, low, high)
 		t := tail.text(e, run, low, high)
 		for row < end {
@@ -128,19 +139,47 @@ func (e *Encoder) repeated(dst []byte, plain, rows int) []byte {
 	return dst
 }
 
+// repeatedRuns writes runs from one on, as many as there is room for and have
+// texts that may be copied by blocks; it gives how many bytes and runs.
+func repeatedRuns(room []byte, head, tail *same, run int, runs []int32, cells []string, marks *[3]mark, low, high uintptr) (int, int) {
+	used, from := 0, run
+	row := int32(0)
+	if run > 0 {
+		row = runs[run-1]
+	}
+	headFirst, headLast, tailFirst, tailLast := head.first, head.last, tail.first, tail.last
+	for ; run < len(runs); run++ {
+		end := runs[run]
+		a, aTo := ends(headFirst[run], headLast[run])
+		z, zTo := ends(tailFirst[run], tailLast[run])
+		if a < low || z < low || aTo+slack > high || zTo+slack > high {
+			break
+		}
+		n, done := repeatedRun(room[used:], between(headFirst[run], headLast[run]), between(tailFirst[run], tailLast[run]), cells[row:end], marks, low, high)
+		if int32(done) < end-row {
+			break
+		}
+		used += n
+		row = end
+	}
+	return used, run - from
+}
+
 // largestText is more than a chunk of text holds, but for one with a huge row.
 const largestText = 1 << 20
 
 // same is the part of a row that stays the same all through a run.
 type same struct {
-	p     *part
-	as    bool // it is taken as it was read
-	after string
+	p           *part
+	as          bool // it is taken as it was read
+	first, last []string
+	after       string
 }
 
 func (s *same) of(p *part) {
 	s.p, s.after = p, p.after
 	s.as = p.upTo[0] == len(p.cols) && p.cols[0].Seat != 0
+	s.first, s.last = p.cols[0].Cells, p.cols[len(p.cols)-1].Cells
 }
 
 // widen makes addresses take in all texts of the part.
@@ -148,9 +187,8 @@ func (s *same) widen(low, high uintptr) (uintptr, uintptr) {
 	if s.p == nil || !s.as {
 		return low, high
 	}
-	first, last := s.p.cols[0].Cells, s.p.cols[len(s.p.cols)-1].Cells
-	from, _ := ends(first[0], last[0])
-	_, to := ends(first[len(first)-1], last[len(last)-1])
+	from, _ := ends(s.first[0], s.last[0])
+	_, to := ends(s.first[len(s.first)-1], s.last[len(s.last)-1])
 	return min(low, from), max(high, to)
 }
 
@@ -160,9 +198,8 @@ func (s *same) text(e *Encoder, run int, low, high uintptr) string {
 		return unsafe.String(&nothing[0], 0)
 	}
 	if s.as {
-		first, last := s.p.cols[0].Cells[run], s.p.cols[len(s.p.cols)-1].Cells[run]
-		if from, to := ends(first, last); low <= from && to+slack <= high {
-			return between(first, last)
+		if from, to := ends(s.first[run], s.last[run]); low <= from && to+slack <= high {
+			return between(s.first[run], s.last[run])
 		}
 	}
 	s.p.run = run - 1
@@ -180,20 +217,30 @@ func (s *same) text(e *Encoder, run int, low, high uintptr) string {
 func repeatedRun(room []byte, head, tail string, cells []string, marks *[3]mark, low, high uintptr) (int, int) {
 	start := unsafe.Pointer(unsafe.SliceData(room))
 	to, left := start, len(room)-4*slack
+	if left < 0 {
+		return 0, 0
+	}
 	h, nh := unsafe.Pointer(unsafe.StringData(head)), len(head)
 	t, nt := unsafe.Pointer(unsafe.StringData(tail)), len(tail)
 	hh, lh, cc, lc, tt, lt := marks[0].text, marks[0].n, marks[1].text, marks[1].n, marks[2].text, marks[2].n
 	for i, s := range cells {
-		if left -= nh + nt + len(s) + threeMarks; left < 0 {
+		n := len(s)
+		if left -= nh + nt + n + threeMarks; left < 0 {
 			return int(uintptr(to) - uintptr(start)), i
 		}
-		blocks(to, h, nh)
+		*(*[16]byte)(to) = *(*[16]byte)(h)
+		if nh > 16 {
+			blocks(unsafe.Add(to, 16), unsafe.Add(h, 16), nh-16)
+		}
 		to = unsafe.Add(to, nh)
 		*(*[2]byte)(to) = hh
 		to = unsafe.Add(to, lh)
 		from := unsafe.Pointer(unsafe.StringData(s))
-		if at := uintptr(from); low <= at && at+uintptr(len(s))+slack <= high {
-			blocks(to, from, len(s))
+		if at := uintptr(from); low <= at && at+uintptr(n)+slack <= high {
+			*(*[16]byte)(to) = *(*[16]byte)(from)
+			if n > 16 {
+				blocks(unsafe.Add(to, 16), unsafe.Add(from, 16), n-16)
+			}
 		} else {
 			short(to, s)
 		}
