@@ -41,6 +41,16 @@ var Scenes = []Scene{
 		"revuelta run mites.plan"},
 	{"The members' survey: coded questions become domains, and their means.",
 		"revuelta run survey.plan"},
+	{"A hive's tag holds four facts. A pattern takes it apart, in its place.",
+		"revuelta split tag '{apiary}-{stand:#}/{queen:4} {colour}' hives.csv"},
+	{"The keeper's names put together, blanks passed over.",
+		"revuelta combine 'given,surname' --with ' ' --as keeper hives.csv"},
+	{"Several plants in one cell: a row for each, then counted.",
+		"revuelta run forage.plan"},
+	{"A supplier list with JSON in its cells. The cell that is broken is put aside.",
+		"revuelta explode offers --json --pick 'item=$.item, price=$.price' --set-aside faulty.csv suppliers.csv"},
+	{"The hive book: a form of three rows for each colony and visit, read through a stencil.",
+		"revuelta stencil 'mites queen . / brood honey . / note . .' --side colony --top date inspection.csv"},
 }
 
 // Files lists the names of the demo's files.

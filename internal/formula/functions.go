@@ -6,6 +6,7 @@ import (
 	"math"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
@@ -433,9 +434,16 @@ func makeFits(at int, args []node) (node, error) {
 	if err != nil {
 		return args[1], &Error{args[1].at, "the pattern can't be read: " + err.Error(), ""}
 	}
+	// A matcher serves one goroutine.
+	type matching struct {
+		*pattern.Matcher
+		parts []string
+	}
+	spare := sync.Pool{New: func() any { return &matching{p.Matcher(), make([]string, len(p.Names()))} }}
 	return node{kind: Truth, at: at, slot: -1, yes: func(e *env) bool {
-		// A matcher serves one goroutine, so each call has its own.
-		return p.Matcher().Match(text(e), nil)
+		m := spare.Get().(*matching)
+		defer spare.Put(m)
+		return m.Match(text(e), m.parts)
 	}}, nil
 }
 

@@ -16,7 +16,7 @@ var combineSpec = &Spec{
 	Name: "combine",
 	Brief: []string{
 		"Puts the cells of several fields together into one, where the first named stood.",
-		"By a pattern, in which a blank fills its place with nothing, or with a separator, where blanks are passed over.",
+		"By a pattern, where a blank fills its place with nothing, or with a separator that passes it over.",
 	},
 	Forms: []string{"combine PATTERN --as NAME", "combine SELECTION --with SEP --as NAME"},
 	Options: []Option{

@@ -166,11 +166,11 @@ func (e *Explode) Bind(in *table.Schema) (*Bound, error) {
 		},
 		Tell: func(t *Tally) string {
 			said := fmt.Sprintf("%s made of %s", diag.Plural(t.Count[valuesMade], "value"), diag.Plural(t.Count[cellsCut], "row"))
-			if n := t.Count[blankStay]; n > 0 {
-				said += fmt.Sprintf("; %s with nothing in it stay", diag.Plural(n, "row"))
-				if n > 1 {
-					said = strings.TrimSuffix(said, "it stay") + "them stay"
-				}
+			switch n := t.Count[blankStay]; {
+			case n == 1:
+				said += "; 1 row with nothing in it stays"
+			case n > 1:
+				said += fmt.Sprintf("; %s rows with nothing in them stay", diag.Count(n))
 			}
 			if t.LeftOut > 0 {
 				said += fmt.Sprintf("; %s with nothing left out", diag.Plural(t.LeftOut, "row"))
