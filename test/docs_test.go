@@ -58,6 +58,9 @@ func TestHelpExamples(t *testing.T) {
 			}
 			words := strings.Fields(e.Command)
 			require.NoError(t, os.WriteFile(filepath.Join(dir, words[len(words)-1]), []byte(e.Input), 0o644))
+			for name, text := range e.Others {
+				require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+			}
 			assert.Equal(t, e.Output, shell(t, bin, dir, e.Command+" --quiet"), "%s: %s", name, e.Command)
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -27,6 +28,8 @@ var runOptions = []step.Option{
 	{Name: "left-out", Value: "FILE", Help: "rows that where, distinct, join or --skip-blank left out go there"},
 	{Name: "account", Value: "FILE", Help: "write the account there, as JSON (- is standard error)"},
 	{Name: "quiet", Help: "leave out the account on standard error"},
+	{Name: "memory", Value: "SIZE", Help: "what steps that hold rows may take before they use temporary files, as 512MiB or 2GiB (default: half of what the machine allows)"},
+	{Name: "temp", Value: "DIR", Help: "folder for temporary files (default: the system's)"},
 	{Name: "workers", Value: "N", Help: "how many processors to use (default: all)"},
 }
 
@@ -36,6 +39,15 @@ func stepGroups() []group {
 		{"Writing", append([]step.Option{outputOption}, plan.WriteOptions...)},
 		{"Running", runOptions},
 	}
+}
+
+// groupsBeside are the options beside those of a step; one that the step has by that name is the step's.
+func groupsBeside(s *step.Spec) []group {
+	groups := stepGroups()
+	for i := range groups {
+		groups[i].options = slices.DeleteFunc(slices.Clone(groups[i].options), func(o step.Option) bool { return s.Option(o.Name) != nil })
+	}
+	return groups
 }
 
 // commands are the commands that are no steps.
@@ -247,6 +259,11 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 			return diag.Usagef("--workers %s: it is a number from 1 to 256", diag.Quote(c.extra.Get("workers", "")))
 		}
 		env.Workers = n
+	}
+	env.Temp = c.extra.Get("temp", "")
+	var err error
+	if env.Memory, err = memoryLimit(c.extra.Get("memory", "")); err != nil {
+		return err
 	}
 	if a.draw || isTerminal(a.Out) {
 		env.Screen = func() run.Screen { return newScreen(a.Out) }

@@ -2,6 +2,8 @@ package cli
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"revuelta/internal/diag"
@@ -50,7 +52,7 @@ func (a *app) helpOn(name string) error {
 func stepCommands() []command {
 	var out []command
 	for _, s := range step.List() {
-		out = append(out, command{spec: s, action: runStep, groups: stepGroups()})
+		out = append(out, command{spec: s, action: runStep, groups: groupsBeside(s)})
 	}
 	return out
 }
@@ -88,8 +90,11 @@ func example(e step.Example) string {
 		return fmt.Sprintf("$ %s\n%s", e.Command, indent(e.Output))
 	}
 	words := strings.Fields(e.Command)
-	file := words[len(words)-1]
-	return fmt.Sprintf("%s holds\n%s$ %s\n%s", file, indent(e.Input), e.Command, indent(e.Output))
+	holds := fmt.Sprintf("%s holds\n%s", words[len(words)-1], indent(e.Input))
+	for _, name := range slices.Sorted(maps.Keys(e.Others)) {
+		holds += fmt.Sprintf("%s holds\n%s", name, indent(e.Others[name]))
+	}
+	return fmt.Sprintf("%s$ %s\n%s", holds, e.Command, indent(e.Output))
 }
 
 func indent(s string) string {

@@ -140,7 +140,7 @@ func (a *app) root() *cli.Command {
 		},
 	}
 	for _, s := range step.List() {
-		root.Commands = append(root.Commands, a.command(command{spec: s, action: runStep, groups: stepGroups()}))
+		root.Commands = append(root.Commands, a.command(command{spec: s, action: runStep, groups: groupsBeside(s)}))
 	}
 	for _, c := range commands() {
 		root.Commands = append(root.Commands, a.command(c))

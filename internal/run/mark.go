@@ -2,7 +2,7 @@ package run
 
 import (
 	"context"
-	"io"
+	"slices"
 	"strings"
 
 	"revuelta/internal/diag"
@@ -65,31 +65,25 @@ func (r *runner) marked(paths []string) (format.Source, bool, error) {
 	return format.Memory(paths[0], h.schema, h.batches), true, nil
 }
 
-// table gives a marked table to a step.
-func (r *runner) table(name string) (step.In, error) {
-	src, ok, err := r.marked([]string{name})
-	if err != nil || !ok {
+// other opens another table for a step: a marked one, or a file.
+func (r *runner) other(path string) (*step.Other, error) {
+	src, ok, err := r.marked([]string{path})
+	if err != nil {
 		return nil, err
 	}
-	return func(ctx context.Context, out step.Out) error {
-		if err := out.Start(src.Schema()); err != nil {
-			return err
-		}
-		p, b := src.Parser(), table.Get()
-		for {
-			c, err := src.Next()
-			if err == io.EOF {
-				return nil
-			}
-			if err == nil {
-				err = p.Parse(c, b)
-			}
-			if err == nil {
-				err = out.Emit(b)
-			}
-			if err != nil {
-				return err
+	if ok {
+		return step.OfSource(path, src), nil
+	}
+	if path == "-" {
+		for _, it := range r.p.Items {
+			if rd, ok := it.(*Read); ok && slices.Contains(rd.Paths, "-") {
+				return nil, diag.Usagef("standard input (-) is read twice")
 			}
 		}
-	}, nil
+		if src, err = format.Open([]string{path}, format.ReadOptions{Stdin: r.env.Stdin}); err != nil {
+			return nil, err
+		}
+		return step.OfSource("standard input", src), nil
+	}
+	return step.OpenFile(path)
 }

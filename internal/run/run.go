@@ -53,6 +53,8 @@ type Env struct {
 	Stdout  io.Writer
 	Screen  func() Screen // draws the table on a terminal instead; nil: there is none
 	Workers int           // 0: as many as there are processors
+	Memory  int64         // bytes that steps which hold rows may take; 0: no limit
+	Temp    string        // folder for temporary files, "" the system's
 	Aside   string        // file for rows that do not fit
 	Most    string        // --most-aside
 	LeftOut string        // file for rows left out
@@ -98,6 +100,7 @@ type runner struct {
 	aside   *asideFile
 	leftOut *asideFile
 	marks   map[string]*held
+	addFile func(name string) int
 }
 
 // target is an output of the run.
@@ -352,10 +355,24 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 	if r.env.Total != nil {
 		r.env.Total(size)
 	}
-	name := func(i int) string { return inputs[i].Name }
+	var mu sync.Mutex
+	var further []string // files that steps brought in
+	name := func(i int) string {
+		if i < len(inputs) {
+			return inputs[i].Name
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		return further[i-len(inputs)]
+	}
+	r.addFile = func(name string) int {
+		mu.Lock()
+		defer mu.Unlock()
+		further = append(further, name)
+		return len(inputs) + len(further) - 1
+	}
 
 	stats := make([]format.Stats, len(inputs))
-	var mu sync.Mutex
 	x := &section{source: src, workers: workers, bytes: r.env.Bytes, fileName: name, setAside: r.aside != nil, leftOut: r.leftOut != nil,
 		parsed: func(part []format.Stats) {
 			mu.Lock()
@@ -407,12 +424,18 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 				st.at = inputs[0].Name
 			}
 			stages = append(stages, st)
-			if s, ok := it.Step.(step.InOrder); ok && x.inOrder == nil {
+			made := it.Step
+			if p, ok := made.(step.Prepared); ok {
+				if made, err = p.Prepare(r.other); err != nil {
+					return st.place(err)
+				}
+			}
+			if s, ok := made.(step.InOrder); ok && x.inOrder == nil {
 				st.inOrder = s
 				x.inOrder, x.before = st, len(x.stages)
 				continue
 			}
-			switch s := it.Step.(type) {
+			switch s := made.(type) {
 			case step.Mapper:
 				st.mapper = s
 				x.stages = append(x.stages, st)
@@ -469,6 +492,11 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 		return err
 	}
 	for _, st := range stages {
+		if st.settle != nil {
+			if err := st.settle(&st.tally); err != nil {
+				return st.place(err)
+			}
+		}
 		if err := st.balance(); err != nil {
 			return err
 		}
@@ -574,7 +602,7 @@ func (c countingEncoder) Append(dst []byte, b *table.Batch) []byte {
 
 // runStep runs an ordered or whole step with its doors counted.
 func runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.Out, r *runner, file func(int) string) error {
-	site := &step.Site{Step: st.name, File: file, Table: r.table}
+	site := &step.Site{Step: st.name, File: file, Open: r.other, AddFile: r.addFile, Memory: r.env.Memory, Temp: r.env.Temp}
 	if r.aside != nil {
 		site.Aside = func(row *step.Row) error { return r.aside.put([]*step.Row{row}) }
 	}

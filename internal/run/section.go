@@ -239,6 +239,8 @@ type worker struct {
 	first  func(*table.Batch) error // through the steps before the one in order
 	entry  func(*table.Batch) error // through all others and out
 	held   []*table.Batch           // what waits for its turn at the step in order
+	ahead  []any                    // what was done of it ahead
+	turn   *step.Site               // where the step in order works
 	buf    *[]byte
 	aside  []*step.Row
 	left   []*step.Row
@@ -274,6 +276,8 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 	}
 	if x.inOrder != nil {
 		w.recycle = w.recycle && x.ordered.Passing
+		w.turn = x.site(w, x.inOrder)
+		defer func() { x.inOrder.add(&w.turn.Tally) }()
 	}
 	w.entry = w.leave
 	for i := len(bound) - 1; i >= 0; i-- {
@@ -392,22 +396,31 @@ func (w *worker) through(j *job, b *table.Batch) error {
 		w.held = w.held[:0]
 		err = w.first(b)
 	}
+	w.ahead = w.ahead[:0]
+	for _, h := range w.held {
+		var ahead any
+		if w.x.ordered.Ahead != nil {
+			ahead = w.x.ordered.Ahead(h)
+		}
+		w.ahead = append(w.ahead, ahead)
+	}
 	select {
 	case <-j.prev:
 	case <-w.ctx.Done():
 		return context.Cause(w.ctx)
 	}
-	st := w.x.inOrder
-	for _, h := range w.held { // nobody else is here until passed is closed
-		st.tally.In += int64(h.Rows)
-		w.x.ordered.Do(h, &st.tally)
-		st.tally.Out += int64(h.Rows)
+	for i, h := range w.held { // nobody else is here until passed is closed
+		w.turn.Tally.In += int64(h.Rows)
+		w.x.ordered.Do(h, w.ahead[i], w.turn)
+		w.turn.Tally.Out += int64(h.Rows)
 	}
 	close(j.passed)
 	w.passed = true
 	for _, h := range w.held {
-		if e := w.entry(h); e != nil {
-			return e // it stands before what failed above
+		if h.Rows > 0 {
+			if e := w.entry(h); e != nil {
+				return e // it stands before what failed above
+			}
 		}
 		if w.first != nil {
 			table.Put(h)

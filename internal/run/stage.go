@@ -22,6 +22,7 @@ type stage struct {
 	fields int
 	notes  []string
 	tell   func(*step.Tally) string
+	settle func(*step.Tally) error
 	say    string
 	at     string // the file it reads from, for errors of binding; "" where others stand before it
 }
@@ -44,7 +45,7 @@ func (s *stage) place(err error) error {
 func (s *stage) bound(b *step.Bound) {
 	s.fields = b.Schema.Len()
 	s.notes = append(s.notes, b.Notes...)
-	s.tell = b.Tell
+	s.tell, s.settle = b.Tell, b.Settle
 }
 
 func (s *stage) add(t *step.Tally) {

@@ -149,15 +149,16 @@ func (a *Assert) Run(ctx context.Context, in In, out Out, s *Site) error {
 
 // balance compares with the marked table.
 func (a *Assert) balance(ctx context.Context, here string, s *Site) error {
-	if s.Table == nil {
+	if s.Open == nil {
 		return diag.Usagef("--against %s: tables are marked in plans only", a.Against)
 	}
-	in, err := s.Table(a.Against)
+	other, err := s.Open(a.Against)
 	if err != nil {
 		return err
 	}
+	defer other.Close()
 	there := total{c: a.Balance}
-	if err := in(ctx, Through{OnStart: there.start, OnEmit: there.add}); err != nil {
+	if err := other.Run(ctx, Through{OnStart: there.start, OnEmit: there.add}); err != nil {
 		return err
 	}
 	if x, y := here, there.String(); numerically(x, y) != 0 {

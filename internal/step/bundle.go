@@ -15,7 +15,7 @@ import (
 var bundleSpec = &Spec{
 	Name: "bundle",
 	Brief: []string{
-		"Makes one row of those that agree in all other fields, with a multi-valued cell: explode undone.",
+		"Makes one row, with a multi-valued cell, of those that agree in all other fields.",
 		"Rows come out in the order in which each was first met.",
 	},
 	Forms: []string{"bundle SELECTION --with SEP", "bundle SELECTION --json"},

@@ -165,7 +165,8 @@ func (f *fillDown) BindInOrder(in *table.Schema) (*Ordered, error) {
 		return nil, err
 	}
 	latest := map[string][]kept{"": make([]kept, len(fields))}
-	return &Ordered{Passing: key == nil, Tell: tellFill, Do: func(b *table.Batch, t *Tally) {
+	return &Ordered{Passing: key == nil, Tell: tellFill, Do: func(b *table.Batch, _ any, s *Site) {
+		t := &s.Tally
 		if key != nil {
 			f.downWithin(b, fields, key, latest, t)
 			return
@@ -178,21 +179,7 @@ func (f *fillDown) BindInOrder(in *table.Schema) (*Ordered, error) {
 
 // Run implements Step.
 func (f *fillDown) Run(ctx context.Context, in In, out Out, s *Site) error {
-	var o *Ordered
-	err := in(ctx, Through{
-		OnStart: func(schema *table.Schema) (err error) {
-			if o, err = f.BindInOrder(schema); err != nil {
-				return err
-			}
-			return out.Start(schema)
-		},
-		OnEmit: func(b *table.Batch) error {
-			o.Do(b, &s.Tally)
-			return out.Emit(b)
-		},
-	})
-	s.Say = tellFill(&s.Tally)
-	return err
+	return inTurn(ctx, f, in, out, s)
 }
 
 func (f *Fill) resolve(schema *table.Schema) (fields []int, key func(*table.Batch, int) string, err error) {

@@ -32,7 +32,8 @@ type Option struct {
 // Example is a command with its input and output, all of which a test runs.
 type Example struct {
 	Command string
-	Input   string // of the file the command names
+	Input   string            // of the file the command names
+	Others  map[string]string // other files, by name
 	Output  string
 }
 
@@ -148,10 +149,11 @@ func (s *Spec) Unknown(name string) error {
 }
 
 // Path is the value of an option that names a file, relative to the plan it stands in.
-func (a *Args) Path(name string) string {
-	path := a.Get(name, "")
-	if a.Folder == "" || a.Folder == "." || path == "-" || filepath.IsAbs(path) {
+func (a *Args) Path(name string) string { return within(a.Folder, a.Get(name, "")) }
+
+func within(folder, path string) string {
+	if folder == "" || folder == "." || path == "-" || strings.HasPrefix(path, "@") || filepath.IsAbs(path) {
 		return path
 	}
-	return filepath.Join(a.Folder, path)
+	return filepath.Join(folder, path)
 }

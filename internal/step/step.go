@@ -50,6 +50,21 @@ type Bound struct {
 	Passing bool
 	// Tell says for the account what became of the rows, given the whole tally; nil: nothing to tell.
 	Tell func(t *Tally) string
+	// Settle finds what is wrong when all rows have passed; nil: nothing is.
+	Settle func(t *Tally) error
+}
+
+// Other is another table that a step looks at.
+type Other struct {
+	Name   string
+	Schema *table.Schema
+	Run    In
+	Close  func()
+}
+
+// Prepared is a step that reads another table before the first row comes. It gives the step to be run.
+type Prepared interface {
+	Prepare(open func(path string) (*Other, error)) (any, error)
 }
 
 // MapFunc is a row step's work on one batch, which it reads only, or emits whole.
@@ -63,8 +78,10 @@ type InOrder interface {
 
 // Ordered is an InOrder bound to the fields of its input.
 type Ordered struct {
-	Do      func(b *table.Batch, t *Tally) // sees the batches in input order
-	Passing bool                           // as in Bound
+	// Ahead does what can be done before the batches are in order; what it gives goes to Do. It may be nil.
+	Ahead   func(b *table.Batch) any
+	Do      func(b *table.Batch, ahead any, s *Site) // sees the batches in input order
+	Passing bool                                     // as in Bound
 	Tell    func(t *Tally) string
 }
 
@@ -149,7 +166,10 @@ type Site struct {
 	Say   string   // for the account, by steps that are no mappers
 	Notes []string // likewise
 
-	Table   func(name string) (In, error)                            // gives a table that was marked
+	Open    func(path string) (*Other, error)                        // opens another table, a file or @NAME
+	Memory  int64                                                    // bytes a step that holds rows may take; 0: no limit
+	Temp    string                                                   // folder for temporary files, "" the system's
+	AddFile func(name string) int                                    // the number of a further file, for the origin of rows
 	Step    string                                                   // name of the step
 	File    func(file int) string                                    // names an input
 	Aside   func(r *Row) error                                       // takes a row that does not fit; nil: the run stops

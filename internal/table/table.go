@@ -106,6 +106,22 @@ func LacksDelimiter(c byte) Lacks {
 	return 0
 }
 
+// LacksOf finds what cells lack.
+func LacksOf(cells []string) Lacks {
+	lacks := LacksAll
+	for _, s := range cells {
+		for i := 0; i < len(s); i++ {
+			switch c := s[i]; c {
+			case '"', '\r', '\n':
+				lacks &^= LacksBreaks
+			default:
+				lacks &^= LacksDelimiter(c)
+			}
+		}
+	}
+	return lacks
+}
+
 // Kind tells how a column holds its cells.
 type Kind uint8
 

@@ -310,15 +310,18 @@ func FuzzEncodeRepeated(f *testing.F) {
 		b.Rows = len(pieces)
 		check(b)
 
-		b.Shape(fields + 1)
+		more := 1 + int(most)%3
+		b.Shape(fields + more)
 		for i := range fields {
 			b.Cols[i].Borrow(&src.Cols[i])
 		}
-		made := b.Cols[fields].Make(src.Rows)
-		for r := range made {
-			made[r] = strings.Repeat("7", (r*int(most))%40)
+		for k := range more {
+			made := b.Cols[fields+k].Make(src.Rows)
+			for r := range made {
+				made[r] = strings.Repeat("7", ((r+k)*int(most))%40)
+			}
+			b.Cols[fields+k].Lacks = table.LacksAll
 		}
-		b.Cols[fields].Lacks = table.LacksAll
 		b.Rows = src.Rows
 		check(b)
 	})

@@ -147,7 +147,7 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 	if plain := e.exploded(); plain >= 0 {
 		return e.repeated(dst, plain, b.Rows)
 	}
-	if len(parts) == 2 && parts[0].last != nil && parts[1].kind == table.Plain && parts[1].clean && parts[1].last == nil && !e.style.CRLF {
+	if e.isExtended() {
 		return e.extended(dst, b.Rows)
 	}
 	for row := range int32(b.Rows) {

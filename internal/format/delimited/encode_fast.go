@@ -276,31 +276,81 @@ func markOf(s string) (m mark) {
 	return m
 }
 
-// extended writes rows as they were read, with one cell behind.
+// isExtended tells the shape that extended writes: columns as they were read,
+// and a few with cells that need no quotes behind them.
+func (e *Encoder) isExtended() bool {
+	p := e.parts
+	if len(p) < 2 || p[0].last == nil || e.style.CRLF {
+		return false
+	}
+	for i := range p[1:] {
+		if z := &p[i+1]; z.kind != table.Plain || !z.clean || z.last != nil {
+			return false
+		}
+	}
+	return true
+}
+
+// extended writes rows as they were read, with cells behind.
 func (e *Encoder) extended(dst []byte, rows int) []byte {
-	a, z := &e.parts[0], &e.parts[1]
-	first, last, cells := a.cells[:rows], a.last[:rows], z.cells[:rows]
-	// As in repeated.
-	low, end := ends(first[0], last[rows-1])
+	a, more := &e.parts[0], e.parts[1:]
+	first, last := a.cells[:rows], a.last[:rows]
+	low, end := ends(first[0], last[rows-1]) // as in repeated
 	if end-low > 2*largestText {
 		end = 0
 	}
+	if len(more) == 1 {
+		return e.extendedByOne(dst, first, last, more[0].cells[:rows], low, end)
+	}
+	for r := range first {
+		from, to := ends(first[r], last[r])
+		need := int(to-from) + 1
+		for i := range more {
+			need += len(more[i].cells[r]) + 1
+		}
+		n := len(dst)
+		if cap(dst)-n < need+2*slack {
+			dst = slices.Grow(dst, need+2*slack)
+		}
+		dst = dst[:n+need]
+		out := unsafe.Pointer(unsafe.SliceData(dst[n:]))
+		was := int(to - from)
+		if low <= from && to+slack <= end {
+			blocks(out, unsafe.Pointer(unsafe.StringData(first[r])), was)
+		} else {
+			copy(dst[n:], between(first[r], last[r]))
+		}
+		out = unsafe.Add(out, was)
+		for i := range more {
+			s := more[i].cells[r]
+			*(*byte)(out) = e.style.Delimiter
+			out = unsafe.Add(out, 1)
+			short(out, s)
+			out = unsafe.Add(out, len(s))
+		}
+		*(*byte)(out) = '\n'
+	}
+	return dst
+}
+
+// extendedByOne is extended with one cell behind, as most are.
+func (e *Encoder) extendedByOne(dst []byte, first, last, cells []string, low, end uintptr) []byte {
 	for r, s := range cells {
 		from, to := ends(first[r], last[r])
-		nWas, n := int(to-from), len(dst)
-		need := nWas + len(s) + 2
+		was, n := int(to-from), len(dst)
+		need := was + len(s) + 2
 		if cap(dst)-n < need+2*slack {
 			dst = slices.Grow(dst, need+2*slack)
 		}
 		dst = dst[:n+need]
 		out := unsafe.Pointer(unsafe.SliceData(dst[n:]))
 		if low <= from && to+slack <= end {
-			blocks(out, unsafe.Pointer(unsafe.StringData(first[r])), nWas)
+			blocks(out, unsafe.Pointer(unsafe.StringData(first[r])), was)
 		} else {
 			copy(dst[n:], between(first[r], last[r]))
 		}
-		*(*byte)(unsafe.Add(out, nWas)) = e.style.Delimiter
-		short(unsafe.Add(out, nWas+1), s)
+		*(*byte)(unsafe.Add(out, was)) = e.style.Delimiter
+		short(unsafe.Add(out, was+1), s)
 		*(*byte)(unsafe.Add(out, need-1)) = '\n'
 	}
 	return dst

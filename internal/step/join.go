@@ -1,0 +1,618 @@
+package step
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/formula"
+	"revuelta/internal/selection"
+	"revuelta/internal/table"
+)
+
+var joinSpec = &Spec{
+	Name: "join",
+	Brief: []string{
+		"Brings fields from another table, by keys that are equal byte for byte, or by ranges.",
+		"No row is doubled or lost unseen: a key with several partners stops it, unless --partners is given.",
+	},
+	Forms: []string{"join FILE --on a,b=c", "join FILE --when FORMULA"},
+	Options: []Option{
+		{Name: "on", Value: "KEYS", Help: "fields that must be equal: a,b=c is a here and there, and b here with c there"},
+		{Name: "when", Value: "FORMULA", Help: "what must hold of a row and its partner, as 'date >= from and date < to'"},
+		{Name: "bring", Value: "SELECTION", Help: "which fields of the other table (default: all but its keys)"},
+		{Name: "alone", Value: "keep|drop|error", Help: "what becomes of rows without a partner (default: keep)"},
+		{Name: "partners", Value: "error|each|first", Help: "what becomes of rows with several (default: error); each makes a row for each"},
+	},
+	Make:   makeJoin,
+	Memory: "the other table",
+	Examples: []Example{{
+		Command: "revuelta join apiaries.csv --on site=code visits.csv",
+		Input:   "visit,site,kilos\n1,026,1.10\n2,T-1,4\n",
+		Others:  map[string]string{"apiaries.csv": "code,region\n026,north\n26,south\n"},
+		Output:  "visit,site,kilos,region\n1,026,1.10,north\n2,T-1,4,\n",
+	}, {
+		Command: "revuelta join seasons.csv --when 'date >= from and date < to' --bring season visits.csv",
+		Input:   "hive,date\n026,2024-05-02\n007,2024-07-01\n",
+		Others:  map[string]string{"seasons.csv": "season,from,to\nspring,2024-03-01,2024-06-01\nsummer,2024-06-01,2024-09-01\n"},
+		Output:  "hive,date,season\n026,2024-05-02,spring\n007,2024-07-01,summer\n",
+	}},
+}
+
+// Join brings fields from another table.
+type Join struct {
+	Path     string
+	On       [][2]string // a name here, and there
+	When     *formula.Formula
+	Bring    *selection.Selection
+	Alone    string // keep, drop, error
+	Partners string // error, each, first
+}
+
+func makeJoin(a *Args) (any, error) {
+	j := &Join{Path: a.Within(a.Operands[0])}
+	var err error
+	if j.Alone, err = a.OneOf("alone", "keep", "drop", "error"); err != nil {
+		return nil, err
+	}
+	if j.Partners, err = a.OneOf("partners", "error", "each", "first"); err != nil {
+		return nil, err
+	}
+	if j.Bring, err = optionalSelection(a, "bring"); err != nil {
+		return nil, err
+	}
+	if a.Has("when") {
+		if j.When, err = condition(a, "when"); err != nil {
+			return nil, err
+		}
+	}
+	if !a.Has("on") {
+		if j.When == nil {
+			return nil, diag.Usagef("join lacks --on, the keys, or --when").Trying("join apiaries.csv --on site=code")
+		}
+		return j, nil
+	}
+	for _, piece := range selection.Cut(a.Get("on", ""), ',') {
+		sides := selection.Cut(piece, '=')
+		if len(sides) > 2 {
+			return nil, diag.Usagef("--on %s: a key is written a or a=b", diag.Quote(strings.TrimSpace(piece)))
+		}
+		var pair [2]string
+		for i := range pair {
+			name, _, err := selection.Unquote(sides[min(i, len(sides)-1)])
+			if err != nil {
+				return nil, err
+			}
+			if name == "" {
+				return nil, diag.Usagef("--on %s: a key has no name", diag.Quote(a.Get("on", ""))).Trying("--on site=code,year")
+			}
+			pair[i] = name
+		}
+		j.On = append(j.On, pair)
+	}
+	return j, nil
+}
+
+// joined is a Join with its table loaded.
+type joined struct {
+	*Join
+	name    string
+	schema  *table.Schema
+	columns [][]string // of the other table
+	lacks   []table.Lacks
+	rows    int
+	keys    []int   // its key fields
+	ids     names   // of its keys
+	first   []int32 // the first row of each key
+	next    []int32 // the next row with the same key, -1
+	bring   []int
+	loose   map[string]bool // its keys without spaces, case and leading zeros
+}
+
+// Prepare implements Prepared: it loads the other table.
+func (j *Join) Prepare(open func(path string) (*Other, error)) (any, error) {
+	other, err := open(j.Path)
+	if err != nil {
+		return nil, err
+	}
+	defer other.Close()
+	t := &joined{Join: j, name: other.Name, schema: other.Schema, columns: make([][]string, other.Schema.Len()), loose: map[string]bool{}}
+	for _, pair := range j.On {
+		i, ok := other.Schema.Index(pair[1])
+		if !ok {
+			return nil, selection.Missing(pair[1], other.Schema).At(other.Name, 0)
+		}
+		t.keys = append(t.keys, i)
+	}
+	if j.Bring != nil {
+		if t.bring, err = j.Bring.Resolve(other.Schema); err != nil {
+			return nil, err
+		}
+	} else {
+		t.bring = except(other.Schema.Len(), t.keys)
+	}
+	err = other.Run(context.Background(), Through{
+		OnStart: func(*table.Schema) error { return nil },
+		OnEmit: func(b *table.Batch) error {
+			for i := range b.Cols {
+				for r := range b.Rows {
+					t.columns[i] = append(t.columns[i], strings.Clone(b.Cols[i].At(r)))
+				}
+			}
+			t.rows += b.Rows
+			return nil
+		},
+	})
+	if err != nil {
+		return nil, err
+	}
+	for _, cells := range t.columns {
+		t.lacks = append(t.lacks, table.LacksOf(cells))
+	}
+	t.index()
+	return t, nil
+}
+
+// index numbers the keys. Rows with a blank among their keys have no partner.
+func (t *joined) index() {
+	t.next = make([]int32, t.rows)
+	var last []int32
+	var key []byte
+	cells := make([]string, len(t.keys))
+	for r := range t.rows {
+		t.next[r] = -1
+		blank := false
+		for k, i := range t.keys {
+			cells[k] = t.columns[i][r]
+			blank = blank || cells[k] == ""
+		}
+		if blank {
+			continue
+		}
+		key = joinKey(key[:0], cells)
+		name := string(key)
+		h := hashOf(name)
+		id := t.ids.find(name, h)
+		if id < 0 {
+			t.ids.add(name, h)
+			t.first, last = append(t.first, int32(r)), append(last, int32(r))
+			t.loose[looseKey(cells)] = true
+			continue
+		}
+		t.next[last[id]], last[id] = int32(r), int32(r)
+	}
+}
+
+// joinKey makes one text of key cells; of one it is the cell.
+func joinKey(dst []byte, cells []string) []byte {
+	if len(cells) == 1 {
+		return append(dst, cells[0]...)
+	}
+	for _, c := range cells {
+		dst = appendKey(dst, c)
+	}
+	return dst
+}
+
+// looseKey is a key without spaces, case and leading zeros.
+func looseKey(cells []string) string {
+	var out []byte
+	for _, c := range cells {
+		c = strings.ToLower(strings.Join(strings.Fields(c), ""))
+		if t := strings.TrimLeft(c, "0"); t != "" {
+			c = t
+		}
+		out = appendKey(out, c)
+	}
+	return string(out)
+}
+
+// Run implements Step where nobody prepared it: in tests and where a step runs by itself.
+func (j *Join) Run(ctx context.Context, in In, out Out, s *Site) error {
+	made, err := j.Prepare(OpenFile)
+	if err != nil {
+		return err
+	}
+	m := made.(*joined)
+	var fn MapFunc
+	return in(ctx, Through{
+		OnStart: func(schema *table.Schema) error {
+			b, err := m.Bind(schema)
+			if err == nil {
+				fn = b.New(s)
+				err = out.Start(b.Schema)
+			}
+			return err
+		},
+		OnEmit: func(b *table.Batch) error { return fn(b, out.Emit) },
+	})
+}
+
+// Counters of the tally.
+const (
+	joinMatched = iota // rows with a partner
+	joinAlone
+	joinSeveral // rows with several
+)
+
+// mostAlone is how many different keys without a partner are remembered.
+const mostAlone = 10_000
+
+// Bind implements Mapper.
+func (t *joined) Bind(in *table.Schema) (*Bound, error) {
+	var here []int
+	for _, pair := range t.On {
+		i, ok := in.Index(pair[0])
+		if !ok {
+			return nil, selection.Missing(pair[0], in)
+		}
+		here = append(here, i)
+	}
+	names := slices.Clone(in.Names())
+	for _, i := range t.bring {
+		names = append(names, t.schema.Name(i))
+	}
+	names, _, repeated := table.Names(names)
+	var notes []string
+	if len(repeated) > 0 {
+		notes = append(notes, "names that were taken: "+diag.Names(repeated))
+	}
+	var when *formula.Program
+	var both []int // the fields of a row and its partner: here, else there + in.Len()
+	if t.When != nil {
+		var pair []string
+		for i, n := range in.Names() {
+			if j, ok := t.schema.Index(n); ok && slices.Contains(t.When.Fields(), n) && !t.sameKey(n, i, here, j) {
+				return nil, diag.Dataf("--when: both tables have a field %s", diag.Quote(n)).Trying("rename it here first: rename '" + n + "=other'")
+			}
+			pair, both = append(pair, n), append(both, i)
+		}
+		for j, n := range t.schema.Names() {
+			if _, ok := in.Index(n); !ok {
+				pair, both = append(pair, n), append(both, in.Len()+j)
+			}
+		}
+		var err error
+		if when, err = t.When.Bind(table.NewSchema(pair), -1); err != nil {
+			return nil, err
+		}
+	}
+	schema := table.NewSchema(names)
+	return &Bound{
+		Schema:  schema,
+		Passing: true,
+		Notes:   notes,
+		New: func(s *Site) MapFunc {
+			s.Tally.Values = map[string]int64{}
+			w := &joiner{t: t, in: in, s: s, here: here, both: both, dst: table.Get(), sub: table.Get(), pair: &table.Batch{},
+				cells: make([][]string, len(here)), spare: make([][]string, len(here)), key: make([]string, len(here))}
+			if when != nil {
+				w.when = when.Eval()
+			}
+			return w.run
+		},
+		Tell:   t.tell,
+		Settle: t.settle,
+	}, nil
+}
+
+// sameKey tells that a name both tables have is the same key in both.
+func (t *joined) sameKey(_ string, i int, here []int, j int) bool {
+	k := slices.Index(here, i)
+	return k >= 0 && t.keys[k] == j
+}
+
+func (t *joined) tell(c *Tally) string {
+	said := fmt.Sprintf("%s of %s with a partner", diag.Count(c.Count[joinMatched]), diag.Plural(c.In, "row"))
+	if n := c.Count[joinSeveral]; n > 0 {
+		said += fmt.Sprintf("; %s with several, %s", diag.Count(n), map[string]string{"each": "a row for each", "first": "the first taken"}[t.Partners])
+	}
+	if n := c.Count[joinAlone]; n > 0 {
+		said += fmt.Sprintf("; %s without", diag.Count(n))
+		if t.Alone == "drop" {
+			said += ", left out"
+		}
+		if near := t.near(c); near != "" {
+			said += "; " + near
+		}
+	}
+	return said
+}
+
+// near says how many keys would match if they were compared less strictly.
+func (t *joined) near(c *Tally) string {
+	n, example := int64(0), ""
+	for k := range c.Values {
+		if t.loose[k[strings.IndexByte(k, 0)+1:]] {
+			n++
+			if example == "" || k < example {
+				example = k
+			}
+		}
+	}
+	if n == 0 {
+		return ""
+	}
+	many := map[bool]string{true: "", false: "at least "}[len(c.Values) < mostAlone]
+	return fmt.Sprintf("%s%s would match without spaces, case or leading zeros, as %s", many, diag.Plural(n, "key"), diag.Quote(example[:strings.IndexByte(example, 0)]))
+}
+
+// settle stops where no key matched at all.
+func (t *joined) settle(c *Tally) error {
+	if c.In == 0 || c.Count[joinMatched] > 0 || len(t.On) == 0 {
+		return nil
+	}
+	e := diag.Dataf("no key of %s matches one of %s", diag.Plural(c.In, "row"), t.name)
+	if near := t.near(c); near != "" {
+		e.Text += "; " + near
+		return e.Trying("scrub the keys of both tables first", "recode or cast them to the same form")
+	}
+	return e.Trying("--on other fields: " + diag.Names(t.schema.Names()))
+}
+
+// joiner is the work of one worker.
+type joiner struct {
+	t     *joined
+	in    *table.Schema
+	s     *Site
+	here  []int
+	both  []int
+	when  *formula.Eval
+	pair  *table.Batch
+	cells [][]string
+	spare [][]string
+	key   []string
+	buf   []byte
+	ids   []int32
+
+	rows     []int32 // of the source, for each row that comes out
+	partners []int32 // its partner, -1
+	some     []int32
+	left     []int32
+	dst, sub *table.Batch
+}
+
+func (w *joiner) run(src *table.Batch, emit func(*table.Batch) error) error {
+	t := w.t
+	for k, i := range w.here {
+		w.cells[k], w.spare[k] = src.Cols[i].Flat(src.Rows, w.spare[k])
+	}
+	w.find(src.Rows)
+	if w.when != nil {
+		w.ready(src)
+	}
+	w.rows, w.partners, w.left = w.rows[:0], w.partners[:0], w.left[:0]
+	var stop error
+	for r := 0; r < src.Rows && stop == nil; r++ {
+		if w.when == nil && len(w.here) > 0 && w.ids[r] >= 0 { // most rows have one partner
+			if p := t.first[w.ids[r]]; t.next[p] < 0 {
+				w.rows, w.partners = append(w.rows, int32(r)), append(w.partners, p)
+				w.s.Tally.Count[joinMatched]++
+				continue
+			}
+		}
+		from := int32(-1)
+		if len(w.here) == 0 {
+			if t.rows > 0 {
+				from = 0
+			}
+		} else if id := w.ids[r]; id >= 0 {
+			from = t.first[id]
+		}
+		w.some = w.some[:0]
+		for p := from; p >= 0; {
+			ok, fail := w.holds(src, r, int(p))
+			if fail != nil {
+				stop = w.fail(src, r, fail)
+				w.some = nil
+				from = -2
+				break
+			}
+			if ok {
+				w.some = append(w.some, p)
+			}
+			if len(w.here) == 0 {
+				if p++; int(p) == t.rows {
+					break
+				}
+			} else {
+				p = t.next[p]
+			}
+		}
+		if from == -2 {
+			continue
+		}
+		stop = w.take(src, r)
+	}
+	w.s.Leave(w.in, src, w.left)
+	if len(w.rows) > 0 {
+		if err := w.emit(src, emit); err != nil {
+			return err
+		}
+	}
+	return stop
+}
+
+// find finds the keys of the rows.
+func (w *joiner) find(rows int) {
+	w.ids = slices.Grow(w.ids[:0], rows)[:rows]
+	if len(w.here) == 0 {
+		return
+	}
+	if len(w.here) == 1 {
+		w.t.ids.findAll(w.cells[0], w.ids)
+		for r, id := range w.ids {
+			if id == other {
+				w.ids[r] = w.t.ids.find(w.cells[0][r], hashOf(w.cells[0][r]))
+			}
+			if w.cells[0][r] == "" {
+				w.ids[r] = -1
+			}
+		}
+		return
+	}
+	for r := range w.ids {
+		blank := false
+		for k := range w.cells {
+			w.key[k] = w.cells[k][r]
+			blank = blank || w.key[k] == ""
+		}
+		w.ids[r] = -1
+		if !blank {
+			w.buf = joinKey(w.buf[:0], w.key)
+			w.ids[r] = w.t.ids.find(string(w.buf), hashOf(string(w.buf)))
+		}
+	}
+}
+
+// ready readies the row that the formula looks at.
+func (w *joiner) ready(src *table.Batch) {
+	w.pair.Shape(len(w.both))
+	w.pair.Rows = 1
+	for i := range w.both {
+		w.pair.Cols[i].Make(1)
+	}
+}
+
+func (w *joiner) holds(src *table.Batch, r, partner int) (bool, *formula.Failure) {
+	if w.when == nil {
+		return true, nil
+	}
+	for i, f := range w.both {
+		if f < w.in.Len() {
+			w.pair.Cols[i].Cells[0] = src.Cols[f].At(r)
+		} else {
+			w.pair.Cols[i].Cells[0] = w.t.columns[f-w.in.Len()][partner]
+		}
+	}
+	w.when.Load(w.pair)
+	return w.when.True(0)
+}
+
+func (w *joiner) fail(src *table.Batch, r int, fail *formula.Failure) error {
+	field, reason := fail.Field, fail.Reason
+	if field >= 0 && w.both[field] >= w.in.Len() {
+		i := w.both[field] - w.in.Len()
+		reason = fmt.Sprintf("field %s of %s: %s %s", diag.Quote(w.t.schema.Name(i)), w.t.name, diag.Quote(w.pair.Cols[field].Cells[0]), fail.Reason)
+		field = -1
+	} else if field >= 0 {
+		field = w.both[field]
+	}
+	return w.s.Unfit(w.in, src, r, field, reason)
+}
+
+// take decides what becomes of a row with the partners found.
+func (w *joiner) take(src *table.Batch, r int) error {
+	t := w.t
+	switch n := len(w.some); {
+	case n == 0:
+		w.s.Tally.Count[joinAlone]++
+		w.remember(r)
+		switch t.Alone {
+		case "error":
+			if len(w.here) == 0 {
+				return w.stop(src, r, fmt.Sprintf("the row has no partner in %s", t.name), "--alone keep", "--alone drop")
+			}
+			return w.stop(src, r, fmt.Sprintf("has no partner in %s", t.name), "--alone keep", "--alone drop")
+		case "drop":
+			w.left = append(w.left, int32(r))
+		default:
+			w.rows, w.partners = append(w.rows, int32(r)), append(w.partners, -1)
+		}
+		return nil
+	case n > 1 && t.Partners == "error":
+		return w.stop(src, r, fmt.Sprintf("has %d partners in %s", n, t.name), "--partners each", "--partners first", "distinct the other table first")
+	case n > 1:
+		w.s.Tally.Count[joinSeveral]++
+		if t.Partners == "first" {
+			w.some = w.some[:1]
+		}
+	}
+	w.s.Tally.Count[joinMatched]++
+	for _, p := range w.some {
+		w.rows, w.partners = append(w.rows, int32(r)), append(w.partners, p)
+	}
+	w.s.Tally.Made += int64(len(w.some) - 1)
+	return nil
+}
+
+// stop is the error of a row that stops the run always.
+func (w *joiner) stop(src *table.Batch, r int, reason string, tries ...string) error {
+	source := ""
+	if w.s.File != nil {
+		source = w.s.File(src.Origin.File)
+	}
+	key := ""
+	for k := range w.here {
+		if k > 0 {
+			key += ", "
+		}
+		key += diag.Quote(w.cells[k][r])
+	}
+	e := diag.Dataf("%s", strings.TrimSpace(key+" "+reason)).At(source, src.Origin.LineOf(r))
+	if len(w.here) > 0 {
+		e.InField(w.in.Name(w.here[0]))
+	}
+	return e.Trying(tries...)
+}
+
+// remember notes the key of a row without a partner, loosely and as it stands.
+func (w *joiner) remember(r int) {
+	if len(w.here) == 0 || len(w.s.Tally.Values) >= mostAlone {
+		return
+	}
+	for k := range w.here {
+		if w.key[k] = w.cells[k][r]; w.key[k] == "" {
+			return
+		}
+	}
+	w.s.Tally.Values[strings.Clone(strings.Join(w.key, ", "))+"\x00"+looseKey(w.key)]++
+}
+
+// emit makes the rows that come out.
+func (w *joiner) emit(src *table.Batch, emit func(*table.Batch) error) error {
+	from := src
+	if len(w.rows) != src.Rows || w.rows[len(w.rows)-1] != int32(src.Rows-1) || !rising(w.rows) {
+		w.sub.Shape(len(src.Cols))
+		for i := range src.Cols {
+			cells, _ := src.Cols[i].Flat(src.Rows, nil)
+			out := w.sub.Cols[i].Make(len(w.rows))
+			for k, r := range w.rows {
+				out[k] = cells[r]
+			}
+			w.sub.Cols[i].Lacks = src.Cols[i].Lacks
+			if src.Cols[i].Kind == table.Plain {
+				w.sub.Cols[i].Seat = src.Cols[i].Seat
+			}
+		}
+		w.sub.Rows = len(w.rows)
+		w.sub.Origin.Derive(&src.Origin, w.rows)
+		from = w.sub
+	}
+	dst := w.dst
+	beside(dst, from, len(w.t.bring))
+	for k, i := range w.t.bring {
+		there := w.t.columns[i]
+		out := dst.Cols[len(src.Cols)+k].Make(len(w.rows))
+		dst.Cols[len(src.Cols)+k].Lacks = w.t.lacks[i]
+		for r, p := range w.partners {
+			out[r] = ""
+			if p >= 0 {
+				out[r] = there[p]
+			}
+		}
+	}
+	return emit(dst)
+}
+
+// rising tells whether each number is greater than the one before.
+func rising(rows []int32) bool {
+	for i := 1; i < len(rows); i++ {
+		if rows[i] <= rows[i-1] {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,65 @@
+package step
+
+import (
+	"context"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/format"
+	"revuelta/internal/table"
+)
+
+// OpenFile opens a file as another table.
+func OpenFile(path string) (*Other, error) {
+	if strings.HasPrefix(path, "@") {
+		return nil, diag.Usagef("nothing was marked %s above", path).Trying("mark " + path[1:] + " on a line before")
+	}
+	src, err := format.Open([]string{path}, format.ReadOptions{})
+	if err != nil {
+		return nil, err
+	}
+	return OfSource(path, src), nil
+}
+
+// OfSource makes another table of a source. It can be run once.
+func OfSource(name string, src format.Source) *Other {
+	return &Other{Name: name, Schema: src.Schema(), Close: func() { src.Close() }, Run: func(ctx context.Context, out Out) error {
+		if err := out.Start(src.Schema()); err != nil {
+			return err
+		}
+		return format.Each(src, func(b *table.Batch) error {
+			if err := context.Cause(ctx); err != nil {
+				return err
+			}
+			return out.Emit(b)
+		})
+	}}
+}
+
+// inTurn runs an InOrder in the calling goroutine.
+func inTurn(ctx context.Context, step InOrder, in In, out Out, s *Site) error {
+	var o *Ordered
+	err := in(ctx, Through{
+		OnStart: func(schema *table.Schema) (err error) {
+			if o, err = step.BindInOrder(schema); err != nil {
+				return err
+			}
+			return out.Start(schema)
+		},
+		OnEmit: func(b *table.Batch) error {
+			var ahead any
+			if o.Ahead != nil {
+				ahead = o.Ahead(b)
+			}
+			o.Do(b, ahead, s)
+			if b.Rows == 0 {
+				return nil
+			}
+			return out.Emit(b)
+		},
+	})
+	if o != nil && o.Tell != nil {
+		s.Say = o.Tell(&s.Tally)
+	}
+	return err
+}
