@@ -22,6 +22,7 @@ var rooms = []string{
 	"revuelta/internal/calc",
 	"revuelta/internal/format/delimited",
 	"revuelta/internal/format",
+	"revuelta/internal/compare",
 	"revuelta/internal/step",
 	"revuelta/internal/step/steptest",
 	"revuelta/internal/run",

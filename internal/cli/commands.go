@@ -22,11 +22,14 @@ import (
 
 var outputOption = step.Option{Name: "output", Value: "FILE", Help: "where the table goes, whole or not at all (else standard output)"}
 
+var stepOption = step.Option{Name: "step", Value: "'STEP'", Repeat: true, Help: "a step, as a line of a plan has it; may hold several lines"}
+
 var runOptions = []step.Option{
 	{Name: "set-aside", Value: "FILE", Help: "rows that do not fit go there, and the run goes on"},
 	{Name: "most-aside", Value: "N|5%", Help: "stop all the same when more rows than that do not fit"},
 	{Name: "left-out", Value: "FILE", Help: "rows that where, distinct, join or --skip-blank left out go there"},
 	{Name: "account", Value: "FILE", Help: "write the account there, as JSON (- is standard error)"},
+	{Name: "plan", Value: "FILE", Help: "when it is done, add the step to that plan, with what was found out while reading"},
 	{Name: "quiet", Help: "leave out the account on standard error"},
 	{Name: "memory", Value: "SIZE", Help: "what steps that hold rows may take before they use temporary files, as 512MiB or 2GiB (default: half of what the machine allows)"},
 	{Name: "temp", Value: "DIR", Help: "folder for temporary files (default: the system's)"},
@@ -39,6 +42,14 @@ func stepGroups() []group {
 		{"Writing", append([]step.Option{outputOption}, plan.WriteOptions...)},
 		{"Running", runOptions},
 	}
+}
+
+// without are groups less some options.
+func without(groups []group, names ...string) []group {
+	for i := range groups {
+		groups[i].options = slices.DeleteFunc(slices.Clone(groups[i].options), func(o step.Option) bool { return slices.Contains(names, o.Name) })
+	}
+	return groups
 }
 
 // groupsBeside are the options beside those of a step; one that the step has by that name is the step's.
@@ -72,7 +83,8 @@ func commands() []command {
 			Brief:    []string{"Runs a plan: a text file with one step a line.", "Or, without a plan, the steps given by --step. Files take the place of the plan's first read."},
 			Forms:    []string{"run PLAN", "run --step '...'..."},
 			Operands: func(a *step.Args) int { return map[bool]int{true: 0, false: 1}[a.Has("step")] },
-			Options:  []step.Option{{Name: "step", Value: "'STEP'", Repeat: true, Help: "a step, as a line of a plan has it; may hold several lines"}},
+			Options: []step.Option{stepOption,
+				{Name: "since", Value: "ACCOUNT", Help: "compare with an earlier run's account: fields new or gone, values new across, counts out of the usual"}},
 			Examples: []step.Example{{
 				Command: "revuelta run --step 'fill apiary' --step 'unpivot \"{month} kilos\" --value kilos --skip-blank' harvest.csv",
 				Input:   "apiary,colony,April kilos,May kilos\nVesk,026,1.10,4\n,007,,0.5\n",
@@ -80,7 +92,57 @@ func commands() []command {
 			}},
 		},
 		action: runPlan,
-		groups: stepGroups(),
+		groups: without(stepGroups(), "plan"),
+	}, {
+		spec: &step.Spec{
+			Name:     "check",
+			Brief:    []string{"Looks whether a plan can run, reading headers only, and names the fields after each step.", "All that is wrong is told at once; fields that depend on the data are said to be so."},
+			Forms:    []string{"check PLAN", "check --step '...'..."},
+			Operands: func(a *step.Args) int { return map[bool]int{true: 0, false: 1}[a.Has("step")] },
+			Options:  []step.Option{stepOption},
+			Examples: []step.Example{{
+				Command: "revuelta check --step 'fill apiary' --step 'unpivot \"{month} kilos\" --value kilos' harvest.csv",
+				Input:   "apiary,colony,April kilos,May kilos\nVesk,026,1.10,4\n",
+				Output:  "        read harvest.csv  4 fields  apiary, colony, April kilos, May kilos\nline 1  fill              4 fields  apiary, colony, April kilos, May kilos\nline 2  unpivot           4 fields  apiary, colony, month, kilos\n",
+			}},
+		},
+		action: checkPlan,
+		groups: stepGroups()[:1],
+	}, {
+		spec: &step.Spec{
+			Name:     "trace",
+			Brief:    []string{"Shows the first rows of a plan after each step, with what is new marked. Writes nothing.", "+ marks new fields, * cells that changed; the rows left out are counted."},
+			Forms:    []string{"trace PLAN", "trace --step '...'..."},
+			Operands: func(a *step.Args) int { return map[bool]int{true: 0, false: 1}[a.Has("step")] },
+			Options: []step.Option{stepOption,
+				{Name: "follow", Value: "FORMULA", Help: "show the rows for which it holds, through every step that has its fields"},
+				{Name: "rows", Value: "N", Help: "how many rows are shown after each step (default: 5)"}},
+			Examples: []step.Example{{
+				Command: "revuelta trace --step 'fill apiary' --step 'set \"jars = kilos * 2\"' harvest.csv",
+				Input:   "apiary,colony,kilos\nVesk,026,1.10\n,007,4\n",
+				Output:  "read harvest.csv: 2 rows\napiary  colony  kilos\n───────────────────────\nVesk    026      1.10\n        007         4\n\nline 1, fill: 2 rows\napiary  colony  kilos\n───────────────────────\nVesk    026      1.10\nVesk*   007         4\n\nline 2, set: 2 rows\napiary  colony  kilos  +jars\n──────────────────────────────\nVesk    026      1.10    2.2\nVesk    007         4      8\n",
+			}},
+		},
+		action: tracePlan,
+		groups: stepGroups()[:1],
+	}, {
+		spec: &step.Spec{
+			Name:     "diff",
+			Brief:    []string{"Compares two tables, in whatever order their rows and fields stand.", "Status 0 where they agree, 1 where they differ; numbers written differently are told apart."},
+			Forms:    []string{"diff A B"},
+			Operands: func(*step.Args) int { return 2 },
+			Options: []step.Option{
+				{Name: "key", Value: "SELECTION", Help: "fields that say which rows belong together; without it only equal rows do"},
+				{Name: "rows", Value: "N", Help: "how many differences are shown (default: 10)"}},
+			Examples: []step.Example{{
+				Command: "revuelta diff --key colony may.csv june.csv",
+				Input:   "kilos,colony\n1.1,026\n5,007\n",
+				Others:  map[string]string{"may.csv": "colony,kilos\n026,1.10\n007,4\nT-1,2\n"},
+				Output:  "only in may.csv: 1 row\n  T-1: kilos \"2\"\ndifferent: 1 cell\n  007: kilos \"4\" and \"5\"\nnumbers written differently: 1 cell\n  026: kilos \"1.10\" and \"1.1\"\n",
+			}},
+		},
+		action: diffTables,
+		groups: stepGroups()[:1],
 	}, {
 		spec: &step.Spec{
 			Name:     "functions",
@@ -91,6 +153,23 @@ func commands() []command {
 				Output: "left(x, n)               the first n characters                             left(\"QC07\", 2) is QC\n"}},
 		},
 		action: listFunctions,
+	}, {
+		spec: &step.Spec{
+			Name:     "completion",
+			Brief:    []string{"Writes what a shell needs to complete the words of the program: bash, zsh or fish.", "For bash: eval \"$(revuelta completion bash)\" in its start file."},
+			Forms:    []string{"completion SHELL"},
+			Examples: []step.Example{{Command: "revuelta completion fish | grep -c -- '-a unpivot '", Output: "1\n"}},
+		},
+		action: writeCompletion,
+	}, {
+		spec: &step.Spec{
+			Name:     "manual",
+			Brief:    []string{"Writes the man page, made of the same descriptions as the help.", "revuelta manual > revuelta.1 and man ./revuelta.1 shows it."},
+			Forms:    []string{"manual"},
+			Operands: func(*step.Args) int { return 0 },
+			Examples: []step.Example{{Command: "revuelta manual | head -n 1", Output: ".TH REVUELTA 1\n"}},
+		},
+		action: writeManual,
 	}, {
 		spec: &step.Spec{
 			Name:     "demo",
@@ -124,7 +203,10 @@ func runStep(ctx context.Context, a *app, c *call) error {
 	if err != nil {
 		return err
 	}
-	return a.single(ctx, c, &run.Apply{Name: spec.Name, Step: made}, words[n:])
+	if err := a.single(ctx, c, &run.Apply{Name: spec.Name, Step: made}, words[n:]); err != nil || !c.extra.Has("plan") {
+		return err
+	}
+	return keepStep(c, spec, words[n:])
 }
 
 // single runs one step, or none, on files.
@@ -167,24 +249,33 @@ func write(c *call) *run.Write {
 
 // runPlan runs a plan file, or steps given on the command line.
 func runPlan(ctx context.Context, a *app, c *call) error {
+	p, err := a.program(c)
+	if err != nil {
+		return err
+	}
+	return a.execute(ctx, c, p)
+}
+
+// program is what a command line with a plan, or with steps, asks for.
+func (a *app) program(c *call) (*run.Program, error) {
 	name, text, files := "", "", c.args.Operands
 	switch {
 	case c.args.Has("step"):
 		name, text = "--step", strings.Join(c.args.All("step"), "\n")
 	case len(files) == 0:
-		return diag.Usagef("run lacks its plan").Trying("run PLAN [FILE...]", "run --step '...' [FILE...]")
+		return nil, diag.Usagef("%s lacks its plan", c.args.Step).Trying(c.args.Step+" PLAN [FILE...]", c.args.Step+" --step '...' [FILE...]")
 	default:
 		name, files = files[0], files[1:]
 		data, err := os.ReadFile(name)
 		if err != nil {
-			return format.FileError(name, err)
+			return nil, format.FileError(name, err)
 		}
 		text = string(data)
 	}
 	statements, err := plan.Parse(name, text)
 	var errs diag.List
 	if err != nil && !errors.As(err, &errs) {
-		return err
+		return nil, err
 	}
 	p, err := plan.Build(name, statements)
 	var more diag.List
@@ -192,12 +283,9 @@ func runPlan(ctx context.Context, a *app, c *call) error {
 		errs = append(errs, more...)
 	}
 	if len(errs) > 0 {
-		return errs
+		return nil, errs
 	}
-	if err := a.direct(c, p, files); err != nil {
-		return err
-	}
-	return a.execute(ctx, c, p)
+	return p, a.direct(c, p, files)
 }
 
 // direct puts the files and options of the command line in the place of the plan's own.
@@ -268,9 +356,18 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 	if a.draw || isTerminal(a.Out) {
 		env.Screen = func() run.Screen { return newScreen(a.Out) }
 	}
+	var before *run.Account
+	if c.args.Has("since") {
+		if before, err = run.ReadAccount(c.args.Get("since", "")); err != nil {
+			return err
+		}
+	}
 	stop := a.progress(&env)
 	account, err := run.Run(ctx, p, env)
 	stop()
+	if len(account.Inputs) == 1 {
+		c.found = &account.Inputs[0].How
+	}
 	if path := c.extra.Get("account", ""); path != "" {
 		if path == "-" {
 			fmt.Fprint(a.Err, string(account.JSON()))
@@ -287,6 +384,15 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 			fmt.Fprintln(a.Err)
 		}
 		fmt.Fprint(a.Err, account.Text(width))
+	}
+	if err == nil && before != nil {
+		told := account.Since(before)
+		if len(told) == 0 {
+			told = []string{"nothing out of the usual"}
+		}
+		for _, t := range told {
+			fmt.Fprintf(a.Err, "since %s: %s\n", c.args.Get("since", ""), t)
+		}
 	}
 	return err
 }

@@ -18,6 +18,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/format"
 	"revuelta/internal/run"
 	"revuelta/internal/step"
 )
@@ -61,6 +62,8 @@ func Main(args []string, s Streams) int {
 	switch {
 	case err == nil, errors.Is(err, run.ErrPipe): // the reader has what it wanted
 		return int(diag.Done)
+	case errors.Is(err, errDiffer):
+		return int(diag.Data)
 	}
 	fmt.Fprint(s.Err, a.folded(diag.Render(program, err)))
 	return int(diag.StatusOf(err))
@@ -109,6 +112,8 @@ type group struct {
 type call struct {
 	args  *step.Args // of the step or command: its own options, and all words as operands
 	extra *step.Args // the options of reading, writing and running
+
+	found *format.Found // how the only file lay, when it was read
 }
 
 // root is the whole command line.

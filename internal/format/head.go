@@ -54,7 +54,7 @@ func readHead(rows []delimited.Record, o ReadOptions) (*head, *diag.Error) {
 			there := Header{HeaderRows, likely + 1, last + 1}
 			return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; the header seems to be %s: %s",
 				from+1, filledOf(rows[from]), diag.Plural(int64(width(rows)), "cell"), there, diag.Names(cleanNames(joinHeader(rows[likely:last+1], o.HeaderJoin)))).
-				Trying("--header "+there.option(), fmt.Sprintf("--header %d if it is one all the same", from+1))
+				Trying("--header "+there.Option(), fmt.Sprintf("--header %d if it is one all the same", from+1))
 		}
 		to = from
 	}
@@ -146,8 +146,8 @@ func (h Header) String() string {
 	return fmt.Sprintf("rows %d and %d", h.From, h.To)
 }
 
-// option is what --header takes.
-func (h Header) option() string {
+// Option is what --header takes.
+func (h Header) Option() string {
 	if h.From == h.To {
 		return fmt.Sprint(h.From)
 	}

@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/format"
 )
 
 // Account is the books of a run.
@@ -24,7 +25,10 @@ type TableAccount struct {
 	Name   string   `json:"name"`
 	Rows   int64    `json:"rows"`
 	Fields int      `json:"fields"`
+	Names  []string `json:"names,omitempty"`
 	Notes  []string `json:"notes,omitempty"`
+
+	How format.Found `json:"-"` // what was found out of a file that was read
 }
 
 // StepAccount is what became of the rows in a step.

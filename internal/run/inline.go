@@ -48,7 +48,7 @@ func (w teeStep) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 	var buf []byte
 	return in(ctx, step.Through{
 		OnStart: func(schema *table.Schema) error {
-			w.t.acc.Fields = schema.Len()
+			w.t.acc.Fields, w.t.acc.Names = schema.Len(), schema.Names()
 			enc = w.t.enc.Worker(schema)
 			if err := w.t.write(w.t.enc.Begin(nil, schema)); err != nil {
 				return err

@@ -215,8 +215,16 @@ func (p *Program) OnSheets() (*Apply, error) {
 			continue
 		}
 		var rd *Read
-		if i > 0 {
-			rd, _ = p.Items[i-1].(*Read)
+		before := i - 1
+		if before > 0 { // one who only looks does not count
+			if a, ok := p.Items[before].(*Apply); ok {
+				if _, ok := a.Step.(*tap); ok {
+					before--
+				}
+			}
+		}
+		if before >= 0 {
+			rd, _ = p.Items[before].(*Read)
 		}
 		if rd == nil || slices.ContainsFunc(rd.Paths, func(s string) bool { return strings.HasPrefix(s, "@") }) {
 			return a, diag.Usagef("%s works on the sheet as it lies, so it comes right after reading a file", a.Name).Trying("read FILE on the line before")
@@ -470,7 +478,7 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 	}
 	err = r.end(ctx, x, last)
 	for i, in := range inputs {
-		a := TableAccount{Name: in.Name, Rows: stats[i].Rows, Fields: in.Fields, Notes: in.Notes}
+		a := TableAccount{Name: in.Name, Rows: stats[i].Rows, Fields: in.Fields, Notes: in.Notes, How: in.How, Names: src.Schema().Names()}
 		if limited != nil && len(inputs) == 1 {
 			a.Rows = limited.tally.Out
 		}
@@ -534,7 +542,7 @@ func (r *runner) end(ctx context.Context, x *section, w *Write) error {
 		screen := r.env.Screen()
 		acc := TableAccount{Name: OnScreen}
 		err := x.run(ctx, sink{
-			start: func(s *table.Schema) error { acc.Fields = s.Len(); return screen.Start(s) },
+			start: func(s *table.Schema) error { acc.Fields, acc.Names = s.Len(), s.Names(); return screen.Start(s) },
 			batch: func(b *table.Batch) error { acc.Rows += int64(b.Rows); return screen.Emit(b) },
 			aside: r.putAside,
 			left:  r.putLeftOut,
@@ -552,7 +560,7 @@ func (r *runner) end(ctx context.Context, x *section, w *Write) error {
 	x.encoding = countingEncoding{t.enc, &t.acc.Rows}
 	return x.run(ctx, sink{
 		start: func(s *table.Schema) error {
-			t.acc.Fields = s.Len()
+			t.acc.Fields, t.acc.Names = s.Len(), s.Names()
 			return t.write(t.enc.Begin(nil, s))
 		},
 		bytes: t.rows,

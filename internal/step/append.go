@@ -11,6 +11,7 @@ import (
 
 var appendSpec = &Spec{
 	Name: "append",
+	File: true,
 	Brief: []string{
 		"Puts the rows of another table beneath, matched by field name.",
 		"A field that only one of the tables has is blank in the rows of the other.",

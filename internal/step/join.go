@@ -14,6 +14,7 @@ import (
 
 var joinSpec = &Spec{
 	Name: "join",
+	File: true,
 	Brief: []string{
 		"Brings fields from another table, by keys that are equal byte for byte, or by ranges.",
 		"No row is doubled or lost unseen: a key with several partners stops it, unless --partners is given.",

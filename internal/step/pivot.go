@@ -167,6 +167,9 @@ func decimalsOf(a *Args) (int, error) {
 	return n, nil
 }
 
+// OpenFields implements the interface.
+func (p *Pivot) OpenFields() bool { return p.Expect == nil || p.Others == "fold" }
+
 // Run implements Step.
 func (p *Pivot) Run(ctx context.Context, in In, out Out, s *Site) error {
 	return Reduced(ctx, p, in, out, s)

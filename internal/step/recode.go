@@ -19,7 +19,7 @@ var recodeSpec = &Spec{
 	Forms:    []string{"recode FIELD 'old=new,...'", "recode FIELD --map FILE"},
 	Operands: func(a *Args) int { return map[bool]int{true: 1, false: 2}[a.Has("map")] },
 	Options: []Option{
-		{Name: "map", Value: "FILE", Help: "a table whose first two fields are the old and the new values"},
+		{Name: "map", Value: "FILE", File: true, Help: "a table whose first two fields are the old and the new values"},
 		{Name: "others", Value: "error|keep|blank", Help: "what becomes of other values (default: keep)"},
 	},
 	Make: makeRecode,

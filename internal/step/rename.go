@@ -29,7 +29,7 @@ var renameSpec = &Spec{
 		{Name: "into", Value: "PATTERN", Help: "what the names that fit the operand become"},
 		{Name: "lower", Help: "all names in lower case"},
 		{Name: "snake", Help: "all names in lower case, with _ between the words"},
-		{Name: "map", Value: "FILE", Help: "a table whose first two fields are the old and the new names"},
+		{Name: "map", Value: "FILE", File: true, Help: "a table whose first two fields are the old and the new names"},
 	},
 	Make: makeRename,
 	Examples: []Example{{

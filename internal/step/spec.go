@@ -18,6 +18,7 @@ type Spec struct {
 	Operands func(a *Args) int          // how many operands there are
 	Make     func(a *Args) (any, error) // a Mapper or a Step
 	Examples []Example
+	File     bool   // its operand names a file
 	Memory   string // what it holds, "" where it is flat
 }
 
@@ -27,6 +28,7 @@ type Option struct {
 	Value  string // what stands for its value in the help; "": it has none
 	Help   string
 	Repeat bool
+	File   bool // its value names a file
 }
 
 // Example is a command with its input and output, all of which a test runs.

@@ -62,6 +62,9 @@ type Other struct {
 	Close  func()
 }
 
+// OpenFields is a step whose fields may be known only when all rows are in.
+type OpenFields interface{ OpenFields() bool }
+
 // Prepared is a step that reads another table before the first row comes. It gives the step to be run.
 type Prepared interface {
 	Prepare(open func(path string) (*Other, error)) (any, error)

@@ -35,6 +35,9 @@ var transposeSpec = &Spec{
 // Transpose turns the table over.
 type Transpose struct{ Label string }
 
+// OpenFields implements the interface.
+func (*Transpose) OpenFields() bool { return true }
+
 // Run implements Step.
 func (t *Transpose) Run(ctx context.Context, in In, out Out, s *Site) error {
 	var schema *table.Schema

@@ -1,0 +1,68 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/run"
+)
+
+// checkPlan checks a plan without running it.
+func checkPlan(ctx context.Context, a *app, c *call) error {
+	p, err := a.program(c)
+	if err != nil {
+		return err
+	}
+	lines, err := run.Check(ctx, p, run.Env{Stdin: a.In})
+	var place, name, fields int
+	what := func(l run.Checked) (string, string, string) {
+		where, n := "", "known only at the run"
+		if l.Line > 0 {
+			where = fmt.Sprintf("line %d", l.Line)
+		}
+		if !l.Open {
+			n = diag.Plural(int64(len(l.Names)), "field")
+		}
+		return where, l.Name, n
+	}
+	for _, l := range lines {
+		x, y, z := what(l)
+		place, name = max(place, len([]rune(x))), max(name, len([]rune(y)))
+		if !l.Open {
+			fields = max(fields, len(z))
+		}
+	}
+	width := 0
+	if isTerminal(a.Out) {
+		width, _ = terminalSize(a.Out)
+	}
+	for _, l := range lines {
+		x, y, z := what(l)
+		if place > 0 {
+			x = fmt.Sprintf("%-*s  ", place, x)
+		}
+		head := fmt.Sprintf("%s%-*s  ", x, name, y)
+		if l.Open {
+			fmt.Fprintln(a.Out, head+z)
+			continue
+		}
+		head += fmt.Sprintf("%*s  ", fields, z)
+		indent := len([]rune(head))
+		fmt.Fprintln(a.Out, head+strings.Join(diag.Fold(strings.Join(quotedNames(l.Names), ", "), width-indent), "\n"+strings.Repeat(" ", indent)))
+	}
+	return err
+}
+
+// quotedNames quotes the names that hold a comma.
+func quotedNames(names []string) []string {
+	var out []string
+	for _, n := range names {
+		if strings.ContainsAny(n, ",\"\n") {
+			n = diag.Quote(n)
+		}
+		out = append(out, n)
+	}
+	return out
+}

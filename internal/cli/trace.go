@@ -1,0 +1,84 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/formula"
+	"revuelta/internal/run"
+)
+
+// tracePlan shows the rows after each step of a plan.
+func tracePlan(ctx context.Context, a *app, c *call) error {
+	rows, err := rowsOption(c, 5)
+	if err != nil {
+		return err
+	}
+	var follow *formula.Formula
+	if c.args.Has("follow") {
+		if follow, err = formula.Parse(c.args.Get("follow", "")); err != nil {
+			return err
+		}
+		if follow.Kind() != formula.Truth {
+			return diag.Usagef("--follow %s: the formula gives a value, not whether something holds", diag.Quote(follow.String())).Trying(`colony == "026"`)
+		}
+	}
+	p, err := a.program(c)
+	if err != nil {
+		return err
+	}
+	memory, err := memoryLimit("")
+	if err != nil {
+		return err
+	}
+	traced, failed := run.Trace(ctx, p, run.Env{Stdin: a.In, Memory: memory}, rows, follow)
+	width, _ := terminalSize(a.Out)
+	before := int64(-1)
+	for i, t := range traced {
+		if i > 0 {
+			fmt.Fprintln(a.Out)
+		}
+		head := t.Name
+		if t.Line > 0 {
+			head = fmt.Sprintf("line %d, %s", t.Line, head)
+		}
+		head += ": " + diag.Plural(t.Total, "row")
+		if more := t.Total - before; before >= 0 && more != 0 && !strings.HasPrefix(t.Name, "read ") {
+			if more < 0 {
+				head += fmt.Sprintf(", %s fewer", diag.Count(-more))
+			} else {
+				head += fmt.Sprintf(", %s more", diag.Count(more))
+			}
+		}
+		before = t.Total
+		fmt.Fprintln(a.Out, head)
+		switch {
+		case t.Lacks:
+			fmt.Fprintln(a.Out, "the fields to follow by are not here: "+strings.Join(quotedNames(t.Names), ", "))
+			continue
+		case len(t.Rows) == 0 && follow != nil:
+			fmt.Fprintln(a.Out, "no row to follow")
+			continue
+		}
+		names := append([]string{}, t.Names...)
+		for k := range names {
+			if t.New != nil && t.New[k] {
+				names[k] = "+" + names[k]
+			}
+		}
+		var cells [][]string
+		for r, row := range t.Rows {
+			out := append([]string{}, row...)
+			for k := range out {
+				if t.Changed != nil && t.Changed[r][k] {
+					out[k] += "*"
+				}
+			}
+			cells = append(cells, out)
+		}
+		fmt.Fprint(a.Out, drawTable(names, cells, int64(len(cells)), width))
+	}
+	return failed
+}

@@ -1,0 +1,150 @@
+package run
+
+import (
+	"context"
+	"io"
+	"strings"
+
+	"revuelta/internal/formula"
+	"revuelta/internal/step"
+	"revuelta/internal/table"
+)
+
+// Traced is the table as it stood after an item of a program.
+type Traced struct {
+	Line    int
+	Name    string
+	Names   []string
+	Rows    [][]string // the first, or those that were followed
+	Lines   []int      // of the source, 0 where they are not known
+	Total   int64
+	Lacks   bool     // the fields of what is followed
+	New     []bool   // fields that were not there before
+	Changed [][]bool // cells that were otherwise before
+}
+
+// Trace runs a program without writing anything, and gives the first rows after
+// each step, or those for which a formula holds.
+func Trace(ctx context.Context, p *Program, env Env, rows int, follow *formula.Formula) ([]*Traced, error) {
+	if _, err := p.OnSheets(); err != nil {
+		return nil, err
+	}
+	var taps []*tap
+	traced := &Program{Plan: p.Plan}
+	look := func(line int, name string) {
+		t := &tap{Traced: Traced{Line: line, Name: name}, most: rows, follow: follow}
+		taps = append(taps, t)
+		traced.Items = append(traced.Items, &Apply{Name: "look", Step: t, Line: line})
+	}
+	for _, it := range p.Items {
+		switch it := it.(type) {
+		case *Write:
+			continue // nothing is written
+		case *Read:
+			traced.Items = append(traced.Items, it)
+			look(it.Line, "read "+strings.Join(it.Paths, " "))
+		case *Apply:
+			traced.Items = append(traced.Items, it)
+			look(it.Line, it.Name)
+		default:
+			traced.Items = append(traced.Items, it)
+		}
+	}
+	env.Screen, env.Stdout, env.Aside, env.LeftOut = nil, io.Discard, "", ""
+	_, err := Run(ctx, traced, env)
+	var out []*Traced
+	var before *Traced
+	for _, t := range taps {
+		if t.Names == nil {
+			break // it did not come so far
+		}
+		if before != nil && !strings.HasPrefix(t.Name, "read ") {
+			t.compare(before)
+		}
+		out = append(out, &t.Traced)
+		before = &t.Traced
+	}
+	return out, err
+}
+
+// compare marks what is new. Rows belong together that stood alone on their line.
+func (t *Traced) compare(before *Traced) {
+	at := map[string]int{}
+	for i, n := range before.Names {
+		at[n] = i
+	}
+	for _, n := range t.Names {
+		_, ok := at[n]
+		t.New = append(t.New, !ok)
+	}
+	alone := func(lines []int) map[int]int {
+		rows := map[int]int{}
+		for i, l := range lines {
+			if _, ok := rows[l]; ok || l == 0 {
+				rows[l] = -1
+			} else {
+				rows[l] = i
+			}
+		}
+		return rows
+	}
+	was, is := alone(before.Lines), alone(t.Lines)
+	for i, row := range t.Rows {
+		changed := make([]bool, len(row))
+		line := t.Lines[i]
+		if k, ok := was[line]; ok && k >= 0 && is[line] == i {
+			for c, cell := range row {
+				if f, ok := at[t.Names[c]]; ok {
+					changed[c] = before.Rows[k][f] != cell
+				}
+			}
+		}
+		t.Changed = append(t.Changed, changed)
+	}
+}
+
+// tap is a step that looks at the table that flows through it.
+type tap struct {
+	Traced
+	most   int
+	follow *formula.Formula
+}
+
+// Run implements step.Step.
+func (t *tap) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+	var eval *formula.Eval
+	return in(ctx, step.Through{
+		OnStart: func(schema *table.Schema) error {
+			t.Names = schema.Names()
+			if t.follow != nil {
+				p, err := t.follow.Bind(schema, -1)
+				if t.Lacks = err != nil; !t.Lacks {
+					eval = p.Eval()
+				}
+			}
+			return out.Start(schema)
+		},
+		OnEmit: func(b *table.Batch) error {
+			t.Total += int64(b.Rows)
+			if eval != nil {
+				eval.Load(b)
+			}
+			for r := 0; r < b.Rows && len(t.Rows) < t.most; r++ {
+				if t.Lacks {
+					break
+				}
+				if eval != nil {
+					if ok, fail := eval.True(r); fail != nil || !ok {
+						continue
+					}
+				}
+				row := b.Row(r, nil)
+				for i := range row {
+					row[i] = strings.Clone(row[i])
+				}
+				t.Rows, t.Lines = append(t.Rows, row), append(t.Lines, b.Origin.LineOf(r))
+			}
+			return out.Emit(b)
+		},
+	})
+}
