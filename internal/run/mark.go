@@ -2,7 +2,6 @@ package run
 
 import (
 	"context"
-	"slices"
 	"strings"
 
 	"revuelta/internal/diag"
@@ -75,11 +74,6 @@ func (r *runner) other(path string) (*step.Other, error) {
 		return step.OfSource(path, src), nil
 	}
 	if path == "-" {
-		for _, it := range r.p.Items {
-			if rd, ok := it.(*Read); ok && slices.Contains(rd.Paths, "-") {
-				return nil, diag.Usagef("standard input (-) is read twice")
-			}
-		}
 		if src, err = format.Open([]string{path}, format.ReadOptions{Stdin: r.env.Stdin}); err != nil {
 			return nil, err
 		}

@@ -200,7 +200,33 @@ func (r *runner) segments() ([][]any, error) {
 		}
 		out[len(out)-1] = append(out[len(out)-1], it)
 	}
-	return out, nil
+	var parted [][]any
+	for _, items := range out {
+		parted = append(parted, atMarks(items)...)
+	}
+	return parted, nil
+}
+
+// atMarks parts a segment where a table is marked that a step behind looks at:
+// the mark must be whole before that step begins.
+func atMarks(items []any) [][]any {
+	for k, it := range items {
+		m, ok := it.(*Mark)
+		if !ok {
+			continue
+		}
+		for _, later := range items[k+1:] {
+			a, ok := later.(*Apply)
+			if !ok {
+				continue
+			}
+			if u, ok := a.Step.(step.LooksAt); ok && u.LooksAt() == "@"+m.Name {
+				rest := append([]any{&Read{Paths: []string{"@" + m.Name}, Line: m.Line}}, items[k+1:]...)
+				return append([][]any{items[:k+1]}, atMarks(rest)...)
+			}
+		}
+	}
+	return [][]any{items}
 }
 
 // OnSheets lets the steps that work on a sheet as it lies have it so. It gives
@@ -246,6 +272,22 @@ func (r *runner) refuse() error {
 			}
 			writes = append(writes, w)
 		}
+	}
+	stdin := 0
+	for _, it := range r.p.Items {
+		switch it := it.(type) {
+		case *Read:
+			if slices.Contains(it.Paths, "-") {
+				stdin++
+			}
+		case *Apply:
+			if u, ok := it.Step.(step.LooksAt); ok && u.LooksAt() == "-" {
+				stdin++
+			}
+		}
+	}
+	if stdin > 1 {
+		return diag.Usagef("standard input (-) is read twice").Trying("name a file for one of them")
 	}
 	others := []string{r.env.Aside, r.env.LeftOut}
 	if r.env.Aside != "" && r.env.Aside == r.env.LeftOut {

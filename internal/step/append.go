@@ -140,3 +140,6 @@ func (t *Append) Run(ctx context.Context, in In, out Out, s *Site) error {
 func (a *Args) Within(path string) string {
 	return within(a.Folder, path)
 }
+
+// LooksAt implements the interface.
+func (t *Append) LooksAt() string { return t.Path }

@@ -311,3 +311,6 @@ func shown(schema *table.Schema, b *table.Batch, row int, names []string) string
 	}
 	return strings.Join(out, ", ")
 }
+
+// LooksAt implements the interface.
+func (a *Assert) LooksAt() string { return a.Against }

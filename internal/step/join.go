@@ -617,3 +617,6 @@ func rising(rows []int32) bool {
 	}
 	return true
 }
+
+// LooksAt implements the interface.
+func (j *Join) LooksAt() string { return j.Path }

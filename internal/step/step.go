@@ -65,6 +65,9 @@ type Other struct {
 // OpenFields is a step whose fields may be known only when all rows are in.
 type OpenFields interface{ OpenFields() bool }
 
+// LooksAt is a step that looks at another table: a file or @NAME.
+type LooksAt interface{ LooksAt() string }
+
 // Prepared is a step that reads another table before the first row comes. It gives the step to be run.
 type Prepared interface {
 	Prepare(open func(path string) (*Other, error)) (any, error)
