@@ -77,6 +77,9 @@ func (d *Distinct) BindInOrder(in *table.Schema) (*Ordered, error) {
 			*b, *sub = *sub, *b
 		},
 		Tell: func(t *Tally) string {
+			if t.LeftOut == 0 {
+				return "no row stands twice"
+			}
 			return fmt.Sprintf("%s left out: there was an equal one before", diag.Plural(t.LeftOut, "row"))
 		},
 	}, nil

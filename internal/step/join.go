@@ -561,7 +561,7 @@ func (w *joiner) stop(src *table.Batch, r int, reason string, tries ...string) e
 
 // remember notes the key of a row without a partner, loosely and as it stands.
 func (w *joiner) remember(r int) {
-	if len(w.here) == 0 || len(w.s.Tally.Values) >= mostAlone {
+	if len(w.here) == 0 || w.ids[r] >= 0 || len(w.s.Tally.Values) >= mostAlone { // its key may be there, and --when not hold
 		return
 	}
 	for k := range w.here {
