@@ -25,7 +25,6 @@ type Encoder struct {
 	parts   []part
 	labels  []string // of woven
 	rows    [][]byte // of tiled
-	tail    []byte   // of repeated
 }
 
 // part is neighbouring columns that are written together.
