@@ -20,7 +20,42 @@ type Mark struct {
 type held struct {
 	schema  *table.Schema
 	batches []*table.Batch
+	size    int64         // of the cells held
+	spool   *format.Spool // where the rows went that were too many; nil: they are held
 }
+
+// keep holds a batch, or puts it into the spool once too much is held.
+func (h *held) keep(b *table.Batch, limit int64, temp string) error {
+	if h.spool == nil {
+		keep := &table.Batch{}
+		keep.Shape(len(b.Cols))
+		keep.Rows = b.Rows
+		for i := range b.Cols {
+			keep.Cols[i].Borrow(&b.Cols[i])
+			keep.Cols[i].Own()
+			h.size += int64(len(keep.Cols[i].Cells)) * cellSize
+		}
+		h.batches = append(h.batches, keep)
+		if limit == 0 || h.size < limit {
+			return nil
+		}
+		var err error
+		if h.spool, err = format.NewSpool(temp, h.schema.Len()); err != nil {
+			return err
+		}
+		for _, held := range h.batches {
+			if err := h.spool.Append(held); err != nil {
+				return err
+			}
+		}
+		h.batches = nil
+		return nil
+	}
+	return h.spool.Append(b)
+}
+
+// cellSize is about what a cell takes while it is held.
+const cellSize = 32
 
 // marking is the step that holds the table and lets it flow on.
 type marking struct {
@@ -37,14 +72,9 @@ func (m marking) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 			return out.Start(schema)
 		},
 		OnEmit: func(b *table.Batch) error {
-			keep := &table.Batch{Rows: b.Rows}
-			keep.Shape(len(b.Cols))
-			keep.Rows = b.Rows
-			for i := range b.Cols {
-				keep.Cols[i].Borrow(&b.Cols[i])
-				keep.Cols[i].Own()
+			if err := h.keep(b, s.Memory, s.Temp); err != nil {
+				return err
 			}
-			h.batches = append(h.batches, keep)
 			return out.Emit(b)
 		},
 	})
@@ -60,6 +90,10 @@ func (r *runner) marked(paths []string) (format.Source, bool, error) {
 	h, ok := r.marks[paths[0][1:]]
 	if !ok {
 		return nil, true, diag.Usagef("nothing was marked %s above", paths[0]).Trying("mark " + paths[0][1:])
+	}
+	if h.spool != nil {
+		src, err := h.spool.Source(paths[0], h.schema)
+		return src, true, err
 	}
 	return format.Memory(paths[0], h.schema, h.batches), true, nil
 }

@@ -156,6 +156,11 @@ func (r *runner) all(ctx context.Context) (err error) {
 				a.out.Abort()
 			}
 		}
+		for _, h := range r.marks {
+			if h.spool != nil {
+				h.spool.Close()
+			}
+		}
 	}()
 	if err := r.refuse(); err != nil {
 		return err

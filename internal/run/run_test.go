@@ -49,6 +49,41 @@ var plans = []string{
 	"unpivot '{month} kilos' --value kilos\npivot --down apiary --across month --cell 'sum(kilos)' --cell 'median(kilos) as m' --totals both",
 	"group --by apiary --calc 'first(id)' --calc 'last(note) as n' --calc 'mode(note) as m' --calc 'join(note, \"+\") as j' --calc 'stdev({May kilos}) as s'",
 	"group --by 'apiary,note' --calc 'count()' --each-row\nassert --rows 30000",
+	"split id 'H{n:2}{rest}' --keep\ncombine '{note} of {apiary}' --as text\nexplode text --at ' ' --position p\nwhere 'p < 4'",
+	"sort 'note desc, apiary'\nnumber n --within apiary\ndistinct --by n\nbundle id --with ;",
+	"distinct --by 'note,apiary'\nbeside id --as next --within apiary\nappend in.csv --source from",
+	"fill apiary\njoin in.csv --on id --bring note --alone error\nmark a\njoin @a --on id --bring apiary",
+}
+
+// TestMemoryDoesNotShow: the bytes are the same where rows go to temporary files, of which none is left.
+func TestMemoryDoesNotShow(t *testing.T) {
+	dir, temp := t.TempDir(), t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "in.csv"), []byte(large(20000)), 0o644))
+	for _, steps := range []string{
+		"mark a\nsort 'note, id desc'\nmark b\nread @a\nsort 'May kilos'\njoin @b --on id --bring note",
+		"sort '\"May kilos\" desc' --order number",
+		"sort 'apiary, note'",
+	} {
+		var first []byte
+		for _, memory := range []int64{0, 200 << 10, 1 << 20} {
+			p := program(t, dir, "read in.csv\n"+steps+"\nwrite out.csv")
+			_, err := run.Run(t.Context(), p, run.Env{Workers: 2, Memory: memory, Temp: temp})
+			require.NoError(t, err, steps)
+			got, err := os.ReadFile(filepath.Join(dir, "out.csv"))
+			require.NoError(t, err)
+			if first == nil {
+				first = got
+				require.Greater(t, len(got), 1000)
+			}
+			require.True(t, bytes.Equal(first, got), "%d bytes: %s", memory, steps)
+			left, err := os.ReadDir(temp)
+			require.NoError(t, err)
+			require.Empty(t, left)
+		}
+	}
+	p := program(t, dir, "read in.csv\nmark a\nread @a\nwrite out.csv")
+	_, err := run.Run(t.Context(), p, run.Env{Memory: 1, Temp: filepath.Join(temp, "none")})
+	require.ErrorContains(t, err, "the folder for temporary files")
 }
 
 // TestWorkersDoNotShow: the bytes are the same for any number of workers.

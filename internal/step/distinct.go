@@ -109,28 +109,24 @@ func (k *rowKeys) load(b *table.Batch, fields []int) {
 			k.text = appendKey(k.text, k.cells[i][r])
 		}
 		k.ends = append(k.ends, len(k.text))
-		k.hashes = append(k.hashes, maphash.Bytes(seed, k.text[from:])|1) // never 0
+		k.hashes = append(k.hashes, maphash.Bytes(seed, k.text[from:]))
 	}
 }
 
 // keySet is a set of texts, asked for many at a time.
 type keySet struct {
-	slots  []keySlot
-	n      int
+	slots  []uint64 // half of the hash, and the number of the key from 1; 0: empty
+	at     []uint64 // of each key: block and place in it
 	blocks [][]byte
 	warm   uint64 // of no use but to have the slots read
 }
 
-type keySlot struct {
-	hash uint64 // 0: empty
-	at   uint64 // block and place in it
-}
+const (
+	keyBlock  = 1 << 20
+	placeBits = 32
+)
 
-const keyBlock = 1 << 20
-
-func newKeySet() *keySet {
-	return &keySet{slots: make([]keySlot, 1<<10)}
-}
+func newKeySet() *keySet { return &keySet{slots: make([]uint64, 1<<10)} }
 
 // add adds the keys; it lists the rows whose key is new, and the others.
 func (s *keySet) add(k *rowKeys, fresh, known []int32) ([]int32, []int32) {
@@ -138,17 +134,17 @@ func (s *keySet) add(k *rowKeys, fresh, known []int32) ([]int32, []int32) {
 	from := 0
 	for r := 0; r < len(k.ends); r += burst {
 		some := k.hashes[r:min(r+burst, len(k.hashes))]
-		if 2*(s.n+len(some)) > len(s.slots) {
+		for 3*(len(s.at)+len(some)) > 2*len(s.slots) {
 			s.grow()
 		}
 		mask := uint64(len(s.slots) - 1)
 		for _, h := range some { // no place in memory waits for another
-			s.warm |= s.slots[h>>1&mask].hash
+			s.warm |= s.slots[h>>placeBits&mask]
 		}
 		for i, h := range some {
 			key := k.text[from:k.ends[r+i]]
 			from = k.ends[r+i]
-			if s.insert(h, key) {
+			if s.insert(h>>placeBits, key) {
 				fresh = append(fresh, int32(r+i))
 			} else {
 				known = append(known, int32(r+i))
@@ -158,23 +154,23 @@ func (s *keySet) add(k *rowKeys, fresh, known []int32) ([]int32, []int32) {
 	return fresh, known
 }
 
-func (s *keySet) insert(h uint64, key []byte) bool {
+func (s *keySet) insert(half uint64, key []byte) bool {
 	mask := uint64(len(s.slots) - 1)
-	for i := h >> 1 & mask; ; i = (i + 1) & mask {
-		e := &s.slots[i]
-		if e.hash == 0 {
-			*e = keySlot{h, s.store(key)}
-			s.n++
+	for i := half & mask; ; i = (i + 1) & mask {
+		e := s.slots[i]
+		if e == 0 {
+			s.at = append(s.at, s.store(key))
+			s.slots[i] = half<<placeBits | uint64(len(s.at))
 			return true
 		}
-		if e.hash == h && s.is(e.at, key) {
+		if e>>placeBits == half && s.is(s.at[uint32(e)-1], key) {
 			return false
 		}
 	}
 }
 
 func (s *keySet) is(at uint64, key []byte) bool {
-	b := s.blocks[at>>32][at&(1<<32-1):]
+	b := s.blocks[at>>placeBits][uint32(at):]
 	return len(b) >= len(key) && string(b[:len(key)]) == string(key) // no key begins another
 }
 
@@ -185,21 +181,21 @@ func (s *keySet) store(key []byte) uint64 {
 		n++
 	}
 	b := &s.blocks[n-1]
-	at := uint64(n-1)<<32 | uint64(len(*b))
+	at := uint64(n-1)<<placeBits | uint64(len(*b))
 	*b = append(*b, key...)
 	return at
 }
 
 func (s *keySet) grow() {
 	old := s.slots
-	s.slots = make([]keySlot, 4*len(old))
+	s.slots = make([]uint64, 2*len(old))
 	mask := uint64(len(s.slots) - 1)
 	for _, e := range old {
-		if e.hash == 0 {
+		if e == 0 {
 			continue
 		}
-		i := e.hash >> 1 & mask
-		for s.slots[i].hash != 0 {
+		i := e >> placeBits & mask
+		for s.slots[i] != 0 {
 			i = (i + 1) & mask
 		}
 		s.slots[i] = e

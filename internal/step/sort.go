@@ -16,6 +16,7 @@ import (
 	"unsafe"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/format"
 	"revuelta/internal/table"
 )
 
@@ -263,7 +264,7 @@ func rowLength(text []byte, width int) int {
 // spill writes the run at hand to a file, in order.
 func (x *sorter) spill(ctx context.Context) error {
 	x.keys.decide()
-	f, err := temporary(x.temp)
+	f, err := format.Temporary(x.temp)
 	if err != nil {
 		return err
 	}
@@ -282,32 +283,12 @@ func (x *sorter) spill(ctx context.Context) error {
 		}
 	}
 	if err := w.Flush(); err != nil {
-		return tempError(x.temp, err)
+		return format.TemporaryError(x.temp, err)
 	}
 	x.spare = append(x.spare, x.blocks...)
 	x.spare = slices.DeleteFunc(x.spare, func(b []byte) bool { return cap(b) != sortBlock })
 	x.blocks, x.at, x.size = x.blocks[:0], x.at[:0], 0
 	return nil
-}
-
-// temporary makes a file that goes away with the process, whatever becomes of it.
-func temporary(dir string) (*os.File, error) {
-	f, err := os.CreateTemp(dir, "revuelta-*")
-	if err != nil {
-		return nil, tempError(dir, err)
-	}
-	if err := os.Remove(f.Name()); err != nil {
-		f.Close()
-		return nil, tempError(dir, err)
-	}
-	return f, nil
-}
-
-func tempError(dir string, err error) error {
-	if dir == "" {
-		dir = os.TempDir()
-	}
-	return diag.Systemf("the folder for temporary files, %s: %v", dir, err).Trying("--temp another folder", "--memory more, so that fewer are needed")
 }
 
 func (k *sortKeys) orders() []string {
@@ -463,7 +444,7 @@ type fileCursor struct {
 
 func newFileCursor(f *os.File) (*fileCursor, error) {
 	if _, err := f.Seek(0, io.SeekStart); err != nil {
-		return nil, tempError("", err)
+		return nil, format.TemporaryError("", err)
 	}
 	c := &fileCursor{r: bufio.NewReaderSize(f, 256<<10)}
 	c.advance()
@@ -485,7 +466,7 @@ func (c *fileCursor) advance() {
 		_, err = io.ReadFull(c.r, c.buf)
 	}
 	if err != nil {
-		c.err = tempError("", err)
+		c.err = format.TemporaryError("", err)
 		return
 	}
 	c.key, c.row = c.buf[:k:k], c.buf[k:]
