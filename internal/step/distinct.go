@@ -189,6 +189,9 @@ func (s *keySet) store(key []byte) uint64 {
 func (s *keySet) grow() {
 	old := s.slots
 	s.slots = make([]uint64, 2*len(old))
+	at := make([]uint64, len(s.at), 2*len(s.slots)/3+1) // as many as there will be keys
+	copy(at, s.at)
+	s.at = at
 	mask := uint64(len(s.slots) - 1)
 	for _, e := range old {
 		if e == 0 {
