@@ -485,7 +485,7 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 					return st.place(err)
 				}
 			}
-			if s, ok := made.(step.InOrder); ok && x.inOrder == nil {
+			if s, ok := made.(step.InOrder); ok && x.inOrder == nil && !r.mayExceed(made, rd.Paths, size, len(stages) > 1) {
 				st.inOrder = s
 				x.inOrder, x.before = st, len(x.stages)
 				continue
@@ -557,6 +557,22 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 		}
 	}
 	return nil
+}
+
+// mayExceed tells whether a step may need more memory than there is. What
+// steps before it make of the rows, or what is packed, is of unknown size.
+func (r *runner) mayExceed(made any, paths []string, size int64, others bool) bool {
+	s, ok := made.(step.Spilling)
+	if !ok || r.env.Memory == 0 {
+		return false
+	}
+	for _, p := range paths {
+		others = others || strings.HasSuffix(p, ".gz") || strings.HasSuffix(p, ".zst")
+	}
+	if others {
+		size = 0
+	}
+	return s.MayExceed(size, r.env.Memory)
 }
 
 // smallInput is what one worker does as fast as two.

@@ -63,6 +63,9 @@ func TestMemoryDoesNotShow(t *testing.T) {
 		"mark a\nsort 'note, id desc'\nmark b\nread @a\nsort 'May kilos'\njoin @b --on id --bring note",
 		"sort '\"May kilos\" desc' --order number",
 		"sort 'apiary, note'",
+		"explode note --at ' '\ndistinct --by 'note,May kilos'\nfill apiary",
+		"distinct --by 'id'",
+		"distinct",
 	} {
 		var first []byte
 		for _, memory := range []int64{0, 200 << 10, 1 << 20} {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"hash/maphash"
+	"strconv"
 	"sync"
 
 	"revuelta/internal/diag"
@@ -28,7 +29,7 @@ var distinctSpec = &Spec{
 		}
 		return d, err
 	},
-	Memory: "the cells it looks at, of each row that is kept",
+	Memory: "the cells it looks at, of each row that is kept; beyond --memory rows go to temporary files",
 	Examples: []Example{{
 		Command: "revuelta distinct --by 'apiary,colony' visits.csv",
 		Input:   "apiary,colony,kilos\nVesk,026,1.10\nVesk,26,2\nVesk,026,3\n",
@@ -39,19 +40,128 @@ var distinctSpec = &Spec{
 // Distinct keeps the first of equal rows.
 type Distinct struct{ By *selection.Selection }
 
-// Run implements Step.
+// MayExceed implements Spilling: what is held is not much more than what was read.
+func (d *Distinct) MayExceed(size, memory int64) bool { return size == 0 || 2*size > memory }
+
+func (d *Distinct) fields(in *table.Schema) ([]int, error) {
+	if d.By == nil {
+		return except(in.Len(), nil), nil
+	}
+	return d.By.Resolve(in)
+}
+
+// Run implements Step. Rows whose keys memory has no room for are sorted by
+// them, which brings equal ones together, and the first of each put back into the order they came in.
 func (d *Distinct) Run(ctx context.Context, in In, out Out, s *Site) error {
-	return inTurn(ctx, d, in, out, s)
+	if s.Memory == 0 {
+		return inTurn(ctx, d, in, out, s)
+	}
+	var schema *table.Schema
+	var fields []int
+	seen := newKeySet()
+	keys := &rowKeys{}
+	var kept, left []int32
+	sub := table.Get()
+	var rest *sorter // of the rows there was no room for
+	number := int64(0)
+	err := in(ctx, Through{
+		OnStart: func(in *table.Schema) (err error) {
+			schema = in
+			if fields, err = d.fields(in); err != nil {
+				return err
+			}
+			return out.Start(in)
+		},
+		OnEmit: func(b *table.Batch) error {
+			keys.load(b, fields)
+			if rest == nil {
+				kept, left = seen.add(keys, kept[:0], left[:0])
+				s.Leave(schema, b, left)
+				if seen.size() > s.Memory/2 {
+					rest = newOrderKeeper(schema.Len(), fields, "text", s)
+				}
+				if len(kept) == 0 {
+					return nil
+				}
+				gather(sub, b, kept)
+				return out.Emit(sub)
+			}
+			kept, left = seen.among(keys, kept[:0], left[:0])
+			s.Leave(schema, b, left)
+			gather(sub, b, kept)
+			number = numbered(sub, number)
+			return rest.add(ctx, sub)
+		},
+	})
+	if err == nil && rest != nil {
+		err = d.rest(ctx, schema, fields, rest, out, s)
+	}
+	s.Say = tellDistinct(&s.Tally)
+	return err
+}
+
+// newOrderKeeper is a sorter of rows with a number behind their cells.
+func newOrderKeeper(width int, by []int, order string, s *Site) *sorter {
+	k := &sortKeys{}
+	for _, i := range by {
+		k.fields = append(k.fields, sortField{column: i, order: order})
+	}
+	return &sorter{keys: k, width: width + 1, limit: int(s.Memory / 4), temp: s.Temp}
+}
+
+// numbered numbers the rows of a batch, in a column behind the others.
+func numbered(b *table.Batch, from int64) int64 {
+	b.Cols = append(b.Cols, table.Column{})
+	numbers := b.Cols[len(b.Cols)-1].Make(b.Rows)
+	for r := range numbers {
+		numbers[r] = strconv.FormatInt(from, 10)
+		from++
+	}
+	return from
+}
+
+// rest finds the first of equal rows among those that were sorted.
+func (d *Distinct) rest(ctx context.Context, schema *table.Schema, fields []int, rest *sorter, out Out, s *Site) error {
+	defer rest.close()
+	first := newOrderKeeper(schema.Len(), []int{schema.Len()}, "number", s)
+	defer first.close()
+	key := rowKey(fields)
+	before, any := "", false
+	var kept, left []int32
+	sub := table.Get()
+	err := rest.emit(ctx, Through{OnEmit: func(b *table.Batch) error {
+		kept, left = kept[:0], left[:0]
+		for r := range b.Rows {
+			k := key(b, r)
+			if any && k == before {
+				left = append(left, int32(r))
+				continue
+			}
+			before, any = k, true
+			kept = append(kept, int32(r))
+		}
+		if len(left) > 0 {
+			bare := *b
+			bare.Cols = b.Cols[:schema.Len()]
+			s.Leave(schema, &bare, left)
+		}
+		gather(sub, b, kept)
+		return first.add(ctx, sub)
+	}})
+	if err != nil {
+		return err
+	}
+	return first.emit(ctx, Through{OnEmit: func(b *table.Batch) error {
+		b.Cols = b.Cols[:schema.Len()]
+		return out.Emit(b)
+	}})
 }
 
 // BindInOrder implements InOrder.
 func (d *Distinct) BindInOrder(in *table.Schema) (*Ordered, error) {
-	fields := except(in.Len(), nil)
-	if d.By != nil {
-		var err error
-		if fields, err = d.By.Resolve(in); err != nil {
-			return nil, err
-		}
+	fields, err := d.fields(in)
+	if err != nil {
+		return nil, err
 	}
 	seen := newKeySet()
 	spare := sync.Pool{New: func() any { return &rowKeys{} }}
@@ -76,13 +186,15 @@ func (d *Distinct) BindInOrder(in *table.Schema) (*Ordered, error) {
 			sub.Own() // what it lent goes with the batch
 			*b, *sub = *sub, *b
 		},
-		Tell: func(t *Tally) string {
-			if t.LeftOut == 0 {
-				return "no row stands twice"
-			}
-			return fmt.Sprintf("%s left out: there was an equal one before", diag.Plural(t.LeftOut, "row"))
-		},
+		Tell: tellDistinct,
 	}, nil
+}
+
+func tellDistinct(t *Tally) string {
+	if t.LeftOut == 0 {
+		return "no row stands twice"
+	}
+	return fmt.Sprintf("%s left out: there was an equal one before", diag.Plural(t.LeftOut, "row"))
 }
 
 // rowKeys are the keys of the rows of a batch: texts, different for different
@@ -152,6 +264,32 @@ func (s *keySet) add(k *rowKeys, fresh, known []int32) ([]int32, []int32) {
 		}
 	}
 	return fresh, known
+}
+
+// among lists the rows whose key is not in the set, and the others; it adds none.
+func (s *keySet) among(k *rowKeys, fresh, known []int32) ([]int32, []int32) {
+	from := 0
+	mask := uint64(len(s.slots) - 1)
+	for r, h := range k.hashes {
+		key := k.text[from:k.ends[r]]
+		from = k.ends[r]
+		half, found := h>>placeBits, false
+		for i := half & mask; s.slots[i] != 0 && !found; i = (i + 1) & mask {
+			e := s.slots[i]
+			found = e>>placeBits == half && s.is(s.at[uint32(e)-1], key)
+		}
+		if found {
+			known = append(known, int32(r))
+		} else {
+			fresh = append(fresh, int32(r))
+		}
+	}
+	return fresh, known
+}
+
+// size is about how many bytes it takes.
+func (s *keySet) size() int64 {
+	return int64(len(s.slots)*8 + cap(s.at)*8 + len(s.blocks)*keyBlock)
 }
 
 func (s *keySet) insert(half uint64, key []byte) bool {

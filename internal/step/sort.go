@@ -121,7 +121,7 @@ func (x *sorter) add(ctx context.Context, b *table.Batch) error {
 		x.cells[i], x.flat[i] = b.Cols[i].Flat(b.Rows, x.flat[i])
 	}
 	for r := range b.Rows {
-		need := 0
+		need := 2 * binary.MaxVarintLen32
 		for i := range b.Cols {
 			need += len(x.cells[i][r]) + binary.MaxVarintLen32
 		}
@@ -141,6 +141,8 @@ func (x *sorter) add(ctx context.Context, b *table.Batch) error {
 		for i := range b.Cols {
 			block = appendKey(block, x.cells[i][r])
 		}
+		block = binary.AppendUvarint(block, uint64(b.Origin.LineOf(r)))
+		block = binary.AppendUvarint(block, uint64(b.Origin.File))
 		x.size += len(block) - from + rowOverhead
 		x.blocks[n-1] = block
 	}
@@ -241,14 +243,15 @@ func (p *sortedPart) compare(a *entry, q *sortedPart, b *entry) int {
 	return cmp.Compare(a.at, b.at)
 }
 
-// rowCells reads the cells of a row; they view its text.
-func rowCells(text []byte, cells []string) {
+// rowCells reads the cells of a row, which view its text, and gives what stands behind them.
+func rowCells(text []byte, cells []string) []byte {
 	for i := range cells {
 		n, used := binary.Uvarint(text)
 		text = text[used:]
 		cells[i] = unsafe.String(unsafe.SliceData(text), int(n))
 		text = text[n:]
 	}
+	return text
 }
 
 // rowLength is how long the text of a row is.
@@ -257,6 +260,10 @@ func rowLength(text []byte, width int) int {
 	for range width {
 		n, used := binary.Uvarint(text[at:])
 		at += used + int(n)
+	}
+	for range 2 { // line and file
+		_, used := binary.Uvarint(text[at:])
+		at += used
 	}
 	return at
 }
@@ -355,7 +362,10 @@ func (x *sorter) emit(ctx context.Context, out Out) error {
 	cols := make([][]string, x.width)
 	cells := make([]string, x.width)
 	var text []byte
-	n := 0
+	n, file := 0, uint64(0)
+	lines := make([]int32, most)
+	const fewRows = 64 // are not worth a batch: their lines are not told
+	mixed := false
 	send := func() error {
 		if n == 0 {
 			return nil
@@ -363,8 +373,11 @@ func (x *sorter) emit(ctx context.Context, out Out) error {
 		for i := range cols {
 			copy(b.Cols[i].Make(n), cols[i][:n])
 		}
-		b.Rows, b.Origin = n, table.Origin{}
-		n = 0
+		b.Rows, b.Origin = n, table.Origin{File: int(file), Line: 1, Each: 1, Lines: lines[:n]}
+		if mixed {
+			b.Origin = table.Origin{}
+		}
+		n, mixed = 0, false
 		text = nil
 		if err := out.Emit(b); err != nil {
 			return err
@@ -384,7 +397,21 @@ func (x *sorter) emit(ctx context.Context, out Out) error {
 			text = append(text, row...)
 			row = text[from:]
 		}
-		rowCells(row, cells)
+		rest := rowCells(row, cells)
+		line, used := binary.Uvarint(rest)
+		of, _ := binary.Uvarint(rest[used:])
+		switch {
+		case of == file || n == 0:
+			file = of
+		case n < fewRows:
+			mixed = true
+		default: // the rows of a batch are of one file
+			if err := send(); err != nil {
+				return err
+			}
+			file = of
+		}
+		lines[n] = int32(line) - 1
 		for i, c := range cells {
 			cols[i][n] = c
 		}

@@ -65,6 +65,13 @@ type Other struct {
 // OpenFields is a step whose fields may be known only when all rows are in.
 type OpenFields interface{ OpenFields() bool }
 
+// Spilling is an InOrder that goes to temporary files beyond a memory limit, but
+// only where it is run as a Step.
+type Spilling interface {
+	// MayExceed tells whether it may need more than that for an input of a size, 0: not known.
+	MayExceed(size, memory int64) bool
+}
+
 // LooksAt is a step that looks at another table: a file or @NAME.
 type LooksAt interface{ LooksAt() string }
 
