@@ -76,7 +76,7 @@ func commands() []command {
 			}},
 		},
 		action: func(ctx context.Context, a *app, c *call) error { return a.single(ctx, c, nil, c.args.Operands) },
-		groups: stepGroups(),
+		groups: without(stepGroups(), "plan"),
 	}, {
 		spec: &step.Spec{
 			Name:     "run",

@@ -1,6 +1,7 @@
 package decimal
 
 import (
+	"bytes"
 	"math"
 	"math/big"
 	"strings"
@@ -175,4 +176,22 @@ func BenchmarkBurst(b *testing.B) {
 		text = x.Append(text[:0], out, BurstSize)
 	}
 	b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N*BurstSize), "ns/number")
+}
+
+// FuzzKeysStandInOrder: the keys of numbers are ordered as the numbers are.
+func FuzzKeysStandInOrder(f *testing.F) {
+	f.Add("0", "-0.0")
+	f.Add("9.99", "10")
+	f.Add("-1e-30", "1e300")
+	f.Add("123456789012345678901234567890", "-9223372036854775808")
+	f.Fuzz(func(t *testing.T, a, b string) {
+		x, ok1 := Parse(a)
+		y, ok2 := Parse(b)
+		if !ok1 || !ok2 || len(a) > 100 || len(b) > 100 {
+			return
+		}
+		k, l := x.AppendKey(nil), y.AppendKey(nil)
+		require.Equal(t, x.Cmp(y), bytes.Compare(k, l), "%s and %s: %x, %x", a, b, k, l)
+		require.False(t, len(k) < len(l) && bytes.HasPrefix(l, k), "the key of %s begins that of %s", a, b)
+	})
 }
