@@ -49,6 +49,7 @@ type Pattern struct {
 	elements []element
 	names    []string // places in the order of their first mention, {_} and {@} among them
 	repeats  bool     // a name stands twice
+	fixed    int      // bytes of a text of plain characters, where literals and widths leave no choice; 0: they do
 }
 
 // Error is what is wrong with a pattern's text; At is the byte it begins at.
@@ -111,6 +112,17 @@ func Parse(source string) (*Pattern, error) {
 		}
 	}
 	flush()
+	for i := range p.elements {
+		switch e := &p.elements[i]; {
+		case e.kind == literal:
+			p.fixed += len(e.text)
+		case e.kind == width && e.least == e.most && !e.again:
+			p.fixed += e.most
+		default:
+			p.fixed = 0
+			return p, nil
+		}
+	}
 	return p, nil
 }
 
@@ -296,9 +308,42 @@ func (m *Matcher) Match(text string, parts []string) bool {
 	return true
 }
 
+// laidOut reads a text by a pattern of literals and widths, each part of which has its place.
+func (p *Pattern) laidOut(text string, parts []string) bool {
+	if len(text) != p.fixed {
+		return false
+	}
+	some := byte(0)
+	for i := range len(text) {
+		some |= text[i]
+	}
+	if some >= utf8.RuneSelf {
+		return false // its characters are to be counted
+	}
+	at := 0
+	for i := range p.elements {
+		e := &p.elements[i]
+		if e.kind == width {
+			parts[e.place] = text[at : at+e.most]
+			at += e.most
+			continue
+		}
+		for k := range len(e.text) {
+			if text[at+k] != e.text[k] {
+				return false
+			}
+		}
+		at += len(e.text)
+	}
+	return true
+}
+
 // first tries the preferred length of each place and nothing else. Where that
 // fits, it is what match would find; most texts of a column fit so.
 func (m *Matcher) first(text string, parts []string) bool {
+	if m.p.fixed > 0 {
+		return m.p.laidOut(text, parts)
+	}
 	at := 0
 	last := len(m.p.elements) - 1
 	for k := range m.p.elements {

@@ -315,48 +315,70 @@ func (w *splitter) byPattern(cells []string) {
 }
 
 func (w *splitter) bySeparator(cells []string) {
-	t, n := w.t, len(w.t.Into)
-	at := t.At
+	t, parts := w.t, w.parts
+	n := len(parts)
+	at, exact, rests := t.At, t.Exact, t.More == "last"
+	split, found := int64(0), int64(0)
 	for r, cell := range cells {
 		if cell == "" {
-			for _, p := range w.parts {
+			for _, p := range parts {
 				p[r] = ""
 			}
 			continue
 		}
-		rest, k, more := cell, 0, true
-		filled := int64(0)
-		for ; k < n && more; k++ {
-			piece := rest
-			if i := index(rest, at); i >= 0 && (k < n-1 || t.More != "last") {
-				piece, rest = rest[:i], rest[i+len(at):]
-			} else {
-				more = false
+		k, from, filled := 0, 0, int64(0) // pieces, where the next begins
+		for to := 0; to >= 0; k++ {
+			switch {
+			case rests && k == n-1:
+				to = -1
+			case len(at) > 1:
+				if to = strings.Index(cell[from:], at); to >= 0 {
+					to += from
+				}
+			default:
+				to = -1
+				for j := from; j < len(cell); j++ {
+					if cell[j] == at[0] {
+						to = j
+						break
+					}
+				}
 			}
-			if !t.Exact {
+			piece := cell[from:]
+			if to >= 0 {
+				piece = cell[from:to]
+				from = to + len(at)
+			}
+			if k >= n {
+				continue
+			}
+			if !exact {
 				piece = trim(piece)
 			}
 			if piece != "" {
 				filled++
 			}
-			w.parts[k][r] = piece
+			parts[k][r] = piece
 		}
 		switch {
-		case more && t.More == "error":
-			w.unfit(r, fmt.Sprintf("has %d pieces, and there are names for %d", 1+strings.Count(cell, at), n), "--more last", "--more drop")
+		case k == n:
+		case k > n && t.More == "error":
+			w.unfit(r, fmt.Sprintf("has %d pieces, and there are names for %d", k, n), "--more last", "--more drop")
 			continue
-		case more:
-			w.s.Tally.Count[droppedPieces] += int64(1 + strings.Count(rest, at))
-		case k < n && t.Fewer == "error":
+		case k > n:
+			w.s.Tally.Count[droppedPieces] += int64(k - n)
+		case t.Fewer == "error":
 			w.unfit(r, fmt.Sprintf("has %s, and there are names for %d", diag.Plural(int64(k), "piece"), n), "--fewer blank")
 			continue
 		}
 		for ; k < n; k++ {
-			w.parts[k][r] = ""
+			parts[k][r] = ""
 		}
-		w.s.Tally.Count[splitCells]++
-		w.s.Tally.FilledIn += filled
+		split++
+		found += filled
 	}
+	w.s.Tally.Count[splitCells] += split
+	w.s.Tally.FilledIn += found
 }
 
 // index is strings.Index, quicker for the separators that are usual.

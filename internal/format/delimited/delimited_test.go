@@ -324,6 +324,21 @@ func FuzzEncodeRepeated(f *testing.F) {
 		}
 		b.Rows = src.Rows
 		check(b)
+
+		// What a split makes: parts of a cell between what was read.
+		b.Shape(fields + 1)
+		for i := range fields {
+			b.Cols[i+min(1, max(0, i-at))].Borrow(&src.Cols[i])
+		}
+		for k := range 2 {
+			half := b.Cols[at+k].Make(src.Rows)
+			for r, cell := range src.Cols[at].Cells[:src.Rows] {
+				half[r] = []string{cell[:len(cell)/2], cell[len(cell)/2:]}[k]
+			}
+			b.Cols[at+k].Lacks = src.Cols[at].Lacks
+		}
+		b.Rows = src.Rows
+		check(b)
 	})
 }
 

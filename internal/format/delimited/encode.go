@@ -41,6 +41,7 @@ type part struct {
 	last  []string // cells up to which the text is taken as it was read, those of one row with the delimiters between
 	codes []int32
 	after string
+	mark  mark // after, for cleanRows
 
 	bases  []unsafe.Pointer // of the parts of a woven column
 	blanks []string         // what stands in for a part that is not there
@@ -148,6 +149,9 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 	}
 	if e.isExtended() {
 		return e.extended(dst, b.Rows)
+	}
+	if e.isClean() {
+		return e.cleanRows(dst, b.Rows)
 	}
 	for row := range int32(b.Rows) {
 		for i := range parts {

@@ -276,6 +276,70 @@ func markOf(s string) (m mark) {
 	return m
 }
 
+// isClean tells the shape that cleanRows writes: plain columns, none of whose cells needs quotes.
+func (e *Encoder) isClean() bool {
+	for i := range e.parts {
+		if p := &e.parts[i]; p.kind != table.Plain || !p.clean && p.last == nil {
+			return false
+		}
+	}
+	return len(e.parts) > 1
+}
+
+// cleanRows writes rows of which some columns are as they were read.
+func (e *Encoder) cleanRows(dst []byte, rows int) []byte {
+	parts := e.parts
+	// As in repeated; what was read is one text, and what was taken out of its cells too.
+	low, high := uintptr(0), uintptr(0)
+	for i := range parts {
+		if p := &parts[i]; p.last != nil {
+			from, _ := ends(p.cells[0], p.last[0])
+			_, to := ends(p.cells[rows-1], p.last[rows-1])
+			if low == 0 || from < low {
+				low = from
+			}
+			high = max(high, to)
+		}
+	}
+	if high < low || high-low > 2*largestText {
+		low, high = 0, 0
+	}
+	for i := range parts {
+		p := &parts[i]
+		p.mark = markOf(p.after)
+		if p.last == nil {
+			p.last = p.cells
+		}
+	}
+	start := unsafe.Pointer(unsafe.SliceData(dst))
+	out, room := unsafe.Add(start, len(dst)), cap(dst)-len(dst)-2*slack
+	for r := range rows {
+		for i := range parts {
+			p := &parts[i]
+			first := p.cells[r]
+			from, to := ends(first, p.last[r])
+			size := int(to - from)
+			if room -= size + 2; room < 0 {
+				dst = slices.Grow(dst[:int(uintptr(out)-uintptr(start))], size+2+2*slack)
+				start = unsafe.Pointer(unsafe.SliceData(dst))
+				out, room = unsafe.Add(start, len(dst)), cap(dst)-len(dst)-2*slack-size-2
+			}
+			if low <= from && to+slack <= high {
+				text := unsafe.Pointer(unsafe.StringData(first))
+				*(*[16]byte)(out) = *(*[16]byte)(text)
+				if size > 16 {
+					blocks(unsafe.Add(out, 16), unsafe.Add(text, 16), size-16)
+				}
+			} else {
+				short(out, between(first, p.last[r]))
+			}
+			*(*[2]byte)(unsafe.Add(out, size)) = p.mark.text
+			out = unsafe.Add(out, size+p.mark.n)
+		}
+	}
+	return dst[:int(uintptr(out)-uintptr(start))]
+}
+
 // isExtended tells the shape that extended writes: columns as they were read,
 // and a few with cells that need no quotes behind them.
 func (e *Encoder) isExtended() bool {
