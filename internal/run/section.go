@@ -407,6 +407,8 @@ func (w *worker) through(j *job, b *table.Batch) error {
 	select {
 	case <-j.prev:
 	case <-w.ctx.Done():
+	}
+	if w.ctx.Err() != nil { // then others let their turn go by, while one before them may still be at work
 		return context.Cause(w.ctx)
 	}
 	for i, h := range w.held { // nobody else is here until passed is closed

@@ -1,0 +1,124 @@
+package run
+
+import (
+	"slices"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/format"
+	"revuelta/internal/step"
+)
+
+// refuse finds outputs that can't be: onto an input, or the same file twice.
+func (r *runner) refuse() error {
+	var writes []*Write
+	for _, it := range r.p.Items {
+		if w, ok := it.(*Write); ok && w.Path != "" {
+			for _, o := range writes {
+				if o.Path == w.Path || format.SameFile(o.Path, w.Path) {
+					return r.at(diag.Usagef("%s is written twice", w.Path), w.Line)
+				}
+			}
+			writes = append(writes, w)
+		}
+	}
+	stdin := 0
+	for _, it := range r.p.Items {
+		switch it := it.(type) {
+		case *Read:
+			if slices.Contains(it.Paths, "-") {
+				stdin++
+			}
+		case *Apply:
+			if u, ok := it.Step.(step.LooksAt); ok && u.LooksAt() == "-" {
+				stdin++
+			}
+		}
+	}
+	if stdin > 1 {
+		return diag.Usagef("standard input (-) is read twice").Trying("name a file for one of them")
+	}
+	others := []string{r.env.Aside, r.env.LeftOut}
+	if r.env.Aside != "" && r.env.Aside == r.env.LeftOut {
+		return diag.Usagef("%s is written twice", r.env.Aside)
+	}
+	for _, w := range writes {
+		for _, o := range others {
+			if o != "" && (o == w.Path || format.SameFile(o, w.Path)) {
+				return diag.Usagef("%s is written twice", o)
+			}
+		}
+	}
+	for _, it := range r.p.Items {
+		rd, ok := it.(*Read)
+		if !ok {
+			continue
+		}
+		for _, path := range rd.Paths {
+			for _, w := range writes {
+				if !w.Overwrite && format.SameFile(path, w.Path) {
+					return r.at(diag.Usagef("%s is read here: writing onto it would lose what it holds now", w.Path).Trying("-o another file", "--overwrite"), w.Line)
+				}
+			}
+			for _, o := range others {
+				if o != "" && format.SameFile(path, o) {
+					return diag.Usagef("%s is read here: writing onto it would lose what it holds now", o)
+				}
+			}
+		}
+	}
+	return nil
+}
+
+func (r *runner) at(e *diag.Error, line int) *diag.Error {
+	if r.p.Plan != "" && line > 0 {
+		e.Plan, e.PlanLine = r.p.Plan, line
+	}
+	return e
+}
+
+// finish closes all outputs, then puts them in their places.
+func (r *runner) finish() error {
+	for _, t := range r.outputs {
+		if t.enc != nil {
+			if end := t.enc.End(nil); len(end) > 0 {
+				if err := t.write(end); err != nil {
+					return err
+				}
+			}
+		}
+		if t.file != nil {
+			if err := t.file.Finish(); err != nil {
+				return err
+			}
+		}
+	}
+	if r.aside != nil {
+		if err := r.aside.enough(r.account); err != nil {
+			return err
+		}
+	}
+	for _, a := range []*asideFile{r.aside, r.leftOut} {
+		if a != nil {
+			if err := a.out.Finish(); err != nil {
+				return err
+			}
+		}
+	}
+	for _, t := range r.outputs {
+		if t.file != nil {
+			if err := t.file.Commit(); err != nil {
+				return err
+			}
+		}
+		r.account.Outputs = append(r.account.Outputs, t.acc)
+	}
+	for _, a := range []*asideFile{r.aside, r.leftOut} {
+		if a != nil {
+			r.account.Outputs = append(r.account.Outputs, TableAccount{Name: a.out.Name, Rows: a.rows, Fields: len(a.fields)})
+			if err := a.out.Commit(); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
