@@ -21,6 +21,7 @@ var rooms = []string{
 	"revuelta/internal/formula",
 	"revuelta/internal/calc",
 	"revuelta/internal/format/delimited",
+	"revuelta/internal/sheet",
 	"revuelta/internal/format",
 	"revuelta/internal/compare",
 	"revuelta/internal/step",

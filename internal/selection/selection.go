@@ -188,12 +188,13 @@ func parseItem(piece string) (Item, error) {
 			return it, diag.Usagef("the pattern %s can't be read: %v", t, err)
 		}
 	case t != "*" && strings.ContainsAny(t, "*?"):
-		it.glob = globExpr(t)
+		it.glob = Glob(t)
 	}
 	return it, nil
 }
 
-func globExpr(glob string) *regexp.Regexp {
+// Glob makes a regular expression of a glob, which must fit the whole text.
+func Glob(glob string) *regexp.Regexp {
 	var b strings.Builder
 	b.WriteString(`(?s)\A`)
 	for _, r := range glob {
