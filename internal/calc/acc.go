@@ -27,6 +27,39 @@ type Acc interface {
 	Settle() error
 }
 
+// Knowing is an Acc whose outcomes depend on what cells there are in the whole
+// field, so that it must know also of those that another one takes.
+type Knowing interface {
+	Acc
+	// Watch looks at a row of the batch last loaded that is not added.
+	Watch(row int, pos int64) *formula.Failure
+	// Learn takes over what another one knows.
+	Learn(from Acc)
+}
+
+// Holds is about how many bytes a calculation takes for a slot, and for each row added.
+func (c *Calculation) Holds() (slot, row int) {
+	switch c.Func {
+	case "count":
+		return 8, 0
+	case "sum", "share":
+		return 16, 0
+	case "mean":
+		return 24, 0
+	case "var", "stdev":
+		return 40, 0
+	case "min", "max":
+		return 200, 0
+	case "median", "p":
+		return 24, 48
+	case "distinct", "mode":
+		return 8, 96
+	case "join":
+		return 24, 48
+	}
+	return 64, 0
+}
+
 // AddAll adds the first rows of the batch last loaded, each to its slot; at is
 // where the first stands. It gives the row that failed.
 func AddAll(a Acc, slots []int32, at int64) (int, *formula.Failure) {

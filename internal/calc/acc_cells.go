@@ -39,6 +39,12 @@ func (x *extreme) Add(slot int32, row int, pos int64) *formula.Failure {
 	if fail != nil || s == "" {
 		return fail
 	}
+	x.take(slot, x.kind(s, pos), true)
+	return nil
+}
+
+// kind reads a cell and notes what kinds of cells there are.
+func (x *extreme) kind(s string, pos int64) best {
 	d, ok := decimal.D{}, false
 	if x.in.column >= 0 || x.in.eval.Kind() != formula.Text { // text(x) insists
 		d, ok = decimal.Parse(s)
@@ -59,8 +65,7 @@ func (x *extreme) Add(slot int32, row int, pos int64) *formula.Failure {
 			x.texts = true
 		}
 	}
-	x.take(slot, b, true)
-	return nil
+	return b
 }
 
 // take keeps the better of what is there and what comes, of equals the first.
@@ -98,18 +103,30 @@ func (x *extreme) take(slot int32, b best, fresh bool) {
 	}
 }
 func (x *extreme) Merge(slot int32, from Acc, other int32) error {
-	f := from.(*extreme)
-	if f != x {
-		x.texts = x.texts || f.texts
-		if f.firstNumber >= 0 && (x.firstNumber < 0 || f.firstNumber < x.firstNumber) {
-			x.firstNumber, x.number = f.firstNumber, f.number
-		}
-		if f.firstOther >= 0 && (x.firstOther < 0 || f.firstOther < x.firstOther) {
-			x.firstOther, x.other = f.firstOther, f.other
-		}
-	}
-	x.take(slot, f.best[other], false)
+	x.Learn(from)
+	x.take(slot, from.(*extreme).best[other], false)
 	return nil
+}
+
+// Learn implements Knowing.
+func (x *extreme) Learn(from Acc) {
+	f := from.(*extreme)
+	x.texts = x.texts || f.texts
+	if f.firstNumber >= 0 && (x.firstNumber < 0 || f.firstNumber < x.firstNumber) {
+		x.firstNumber, x.number = f.firstNumber, f.number
+	}
+	if f.firstOther >= 0 && (x.firstOther < 0 || f.firstOther < x.firstOther) {
+		x.firstOther, x.other = f.firstOther, f.other
+	}
+}
+
+// Watch implements Knowing.
+func (x *extreme) Watch(row int, pos int64) *formula.Failure {
+	s, fail := x.in.text(row)
+	if fail == nil && s != "" {
+		x.kind(s, pos)
+	}
+	return fail
 }
 
 // Settle finds the mistake of numbers among others.
@@ -160,7 +177,9 @@ func (o *oneOf) Append(dst []byte, slot int32) []byte { return append(dst, o.cel
 type tallies struct {
 	base
 	mode bool
-	seen []map[string]seen
+	// A key that is there already must not be assigned again: the map would take the text of the new
+	// one, a view of what was read, in the place of its own.
+	seen []map[string]*seen
 }
 
 type seen struct{ n, first int64 }
@@ -176,18 +195,18 @@ func (t *tallies) Add(slot int32, row int, pos int64) *formula.Failure {
 }
 func (t *tallies) note(slot int32, s string, more seen) {
 	if t.seen[slot] == nil {
-		t.seen[slot] = map[string]seen{}
+		t.seen[slot] = map[string]*seen{}
 	}
 	have, ok := t.seen[slot][s]
 	if !ok {
-		t.seen[slot][strings.Clone(s)] = more
+		t.seen[slot][strings.Clone(s)] = &more
 		return
 	}
-	t.seen[slot][s] = seen{have.n + more.n, min(have.first, more.first)}
+	have.n, have.first = have.n+more.n, min(have.first, more.first)
 }
 func (t *tallies) Merge(slot int32, from Acc, other int32) error {
 	for s, n := range from.(*tallies).seen[other] {
-		t.note(slot, s, n)
+		t.note(slot, s, *n)
 	}
 	return nil
 }
@@ -198,7 +217,7 @@ func (t *tallies) Append(dst []byte, slot int32) []byte {
 	most, value := seen{0, math.MaxInt64}, ""
 	for s, n := range t.seen[slot] {
 		if n.n > most.n || n.n == most.n && n.first < most.first {
-			most, value = n, s
+			most, value = *n, s
 		}
 	}
 	return append(dst, value...)

@@ -3,9 +3,9 @@ package step
 import (
 	"context"
 	"fmt"
-	"hash/maphash"
 	"strconv"
 	"sync"
+	"sync/atomic"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/selection"
@@ -41,7 +41,9 @@ var distinctSpec = &Spec{
 type Distinct struct{ By *selection.Selection }
 
 // MayExceed implements Spilling: what is held is not much more than what was read.
-func (d *Distinct) MayExceed(size, memory int64) bool { return size == 0 || 2*size > memory }
+func (d *Distinct) MayExceed(size, memory int64) bool {
+	return size == 0 || 2*size > memory || 4*size > mostKeys
+}
 
 func (d *Distinct) fields(in *table.Schema) ([]int, error) {
 	if d.By == nil {
@@ -56,10 +58,11 @@ func (d *Distinct) Run(ctx context.Context, in In, out Out, s *Site) error {
 	if s.Memory == 0 {
 		return inTurn(ctx, d, in, out, s)
 	}
+	limit := min(s.Memory/2, mostKeys)
 	var schema *table.Schema
 	var fields []int
 	seen := newKeySet()
-	keys := &rowKeys{}
+	keys := &rowKeys{mark: new(atomic.Uint32)}
 	var kept, left []int32
 	sub := table.Get()
 	var rest *sorter // of the rows there was no room for
@@ -77,7 +80,7 @@ func (d *Distinct) Run(ctx context.Context, in In, out Out, s *Site) error {
 			if rest == nil {
 				kept, left = seen.add(keys, kept[:0], left[:0])
 				s.Leave(schema, b, left)
-				if seen.size() > s.Memory/2 {
+				if seen.size() > limit {
 					rest = newOrderKeeper(schema.Len(), fields, "text", s)
 				}
 				if len(kept) == 0 {
@@ -164,7 +167,8 @@ func (d *Distinct) BindInOrder(in *table.Schema) (*Ordered, error) {
 		return nil, err
 	}
 	seen := newKeySet()
-	spare := sync.Pool{New: func() any { return &rowKeys{} }}
+	mark := new(atomic.Uint32)
+	spare := sync.Pool{New: func() any { return &rowKeys{mark: mark} }}
 	var kept, left []int32
 	sub := table.Get()
 	return &Ordered{
@@ -195,150 +199,4 @@ func tellDistinct(t *Tally) string {
 		return "no row stands twice"
 	}
 	return fmt.Sprintf("%s left out: there was an equal one before", diag.Plural(t.LeftOut, "row"))
-}
-
-// rowKeys are the keys of the rows of a batch: texts, different for different
-// cells, one after the other.
-type rowKeys struct {
-	text   []byte
-	ends   []int
-	hashes []uint64
-	cells  [][]string
-	spare  [][]string
-}
-
-func (k *rowKeys) load(b *table.Batch, fields []int) {
-	for len(k.spare) < len(fields) {
-		k.spare, k.cells = append(k.spare, nil), append(k.cells, nil)
-	}
-	for i, f := range fields {
-		k.cells[i], k.spare[i] = b.Cols[f].Flat(b.Rows, k.spare[i])
-	}
-	k.text, k.ends, k.hashes = k.text[:0], k.ends[:0], k.hashes[:0]
-	for r := range b.Rows {
-		from := len(k.text)
-		for i := range fields {
-			k.text = appendKey(k.text, k.cells[i][r])
-		}
-		k.ends = append(k.ends, len(k.text))
-		k.hashes = append(k.hashes, maphash.Bytes(seed, k.text[from:]))
-	}
-}
-
-// keySet is a set of texts, asked for many at a time.
-type keySet struct {
-	slots  []uint64 // half of the hash, and the number of the key from 1; 0: empty
-	at     []uint64 // of each key: block and place in it
-	blocks [][]byte
-	warm   uint64 // of no use but to have the slots read
-}
-
-const (
-	keyBlock  = 1 << 20
-	placeBits = 32
-)
-
-func newKeySet() *keySet { return &keySet{slots: make([]uint64, 1<<10)} }
-
-// add adds the keys; it lists the rows whose key is new, and the others.
-func (s *keySet) add(k *rowKeys, fresh, known []int32) ([]int32, []int32) {
-	const burst = 64
-	from := 0
-	for r := 0; r < len(k.ends); r += burst {
-		some := k.hashes[r:min(r+burst, len(k.hashes))]
-		for 3*(len(s.at)+len(some)) > 2*len(s.slots) {
-			s.grow()
-		}
-		mask := uint64(len(s.slots) - 1)
-		for _, h := range some { // no place in memory waits for another
-			s.warm |= s.slots[h>>placeBits&mask]
-		}
-		for i, h := range some {
-			key := k.text[from:k.ends[r+i]]
-			from = k.ends[r+i]
-			if s.insert(h>>placeBits, key) {
-				fresh = append(fresh, int32(r+i))
-			} else {
-				known = append(known, int32(r+i))
-			}
-		}
-	}
-	return fresh, known
-}
-
-// among lists the rows whose key is not in the set, and the others; it adds none.
-func (s *keySet) among(k *rowKeys, fresh, known []int32) ([]int32, []int32) {
-	from := 0
-	mask := uint64(len(s.slots) - 1)
-	for r, h := range k.hashes {
-		key := k.text[from:k.ends[r]]
-		from = k.ends[r]
-		half, found := h>>placeBits, false
-		for i := half & mask; s.slots[i] != 0 && !found; i = (i + 1) & mask {
-			e := s.slots[i]
-			found = e>>placeBits == half && s.is(s.at[uint32(e)-1], key)
-		}
-		if found {
-			known = append(known, int32(r))
-		} else {
-			fresh = append(fresh, int32(r))
-		}
-	}
-	return fresh, known
-}
-
-// size is about how many bytes it takes.
-func (s *keySet) size() int64 {
-	return int64(len(s.slots)*8 + cap(s.at)*8 + len(s.blocks)*keyBlock)
-}
-
-func (s *keySet) insert(half uint64, key []byte) bool {
-	mask := uint64(len(s.slots) - 1)
-	for i := half & mask; ; i = (i + 1) & mask {
-		e := s.slots[i]
-		if e == 0 {
-			s.at = append(s.at, s.store(key))
-			s.slots[i] = half<<placeBits | uint64(len(s.at))
-			return true
-		}
-		if e>>placeBits == half && s.is(s.at[uint32(e)-1], key) {
-			return false
-		}
-	}
-}
-
-func (s *keySet) is(at uint64, key []byte) bool {
-	b := s.blocks[at>>placeBits][uint32(at):]
-	return len(b) >= len(key) && string(b[:len(key)]) == string(key) // no key begins another
-}
-
-func (s *keySet) store(key []byte) uint64 {
-	n := len(s.blocks)
-	if n == 0 || cap(s.blocks[n-1])-len(s.blocks[n-1]) < len(key) {
-		s.blocks = append(s.blocks, make([]byte, 0, max(keyBlock, len(key))))
-		n++
-	}
-	b := &s.blocks[n-1]
-	at := uint64(n-1)<<placeBits | uint64(len(*b))
-	*b = append(*b, key...)
-	return at
-}
-
-func (s *keySet) grow() {
-	old := s.slots
-	s.slots = make([]uint64, 2*len(old))
-	at := make([]uint64, len(s.at), 2*len(s.slots)/3+1) // as many as there will be keys
-	copy(at, s.at)
-	s.at = at
-	mask := uint64(len(s.slots) - 1)
-	for _, e := range old {
-		if e == 0 {
-			continue
-		}
-		i := e >> placeBits & mask
-		for s.slots[i] != 0 {
-			i = (i + 1) & mask
-		}
-		s.slots[i] = e
-	}
 }

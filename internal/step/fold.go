@@ -21,6 +21,9 @@ type folder struct {
 	balance  []int                                                 // fields whose cells come out as they went in, one each
 	watch    func(values []string) (reason string, tries []string) // looks at a new across key
 	most     int                                                   // across keys; 0: no bound
+	wanted   []int                                                 // fields that keys and calculations look at
+	perSlot  int                                                   // bytes, about
+	perRow   int                                                   // bytes that are held of each row, about
 	tooMany  func(across *interner) error
 }
 
@@ -38,6 +41,11 @@ type part struct {
 	single []*calc.Single // those of accs that take exactly one value
 	cells  [][]string     // of balance
 	spare  [][]string
+
+	held   int        // bytes that calculations hold of rows
+	apart  []*buckets // rows there was no room for; those of one worker in each
+	level  int        // how often the rows at hand were dealt to files
+	sparse []string   // a row of the fields that are wanted alone
 }
 
 // span tells where the rows of a batch stand, for messages.
@@ -138,8 +146,25 @@ func (f *folder) newPart(s *Site) *part {
 	return p
 }
 
-// Add implements Part.
-func (p *part) Add(b *table.Batch, at int64) error {
+// ready finds out what is needed of a row where it goes to a file, and what is held of it.
+func (f *folder) ready() *folder {
+	f.wanted = append(append(uses(f.in, f.down), uses(f.in, f.across)...), f.balance...)
+	for _, c := range f.calcs {
+		slot, row := c.Holds()
+		f.perSlot, f.perRow = f.perSlot+slot, f.perRow+row
+		for _, n := range c.Fields() {
+			if i, ok := f.in.Index(n); ok {
+				f.wanted = append(f.wanted, i)
+			}
+		}
+	}
+	slices.Sort(f.wanted)
+	f.wanted = slices.Compact(f.wanted)
+	return f
+}
+
+// load readies the rows of a batch.
+func (p *part) load(b *table.Batch) {
 	p.down.load(b)
 	p.across.load(b)
 	for _, a := range p.accs {
@@ -148,11 +173,16 @@ func (p *part) Add(b *table.Batch, at int64) error {
 	for i, c := range p.f.balance {
 		p.cells[i], p.spare[i] = b.Cols[c].Flat(b.Rows, p.spare[i])
 	}
-	if len(p.single) > 0 {
-		o := b.Origin
-		o.Lines, o.Ends = slices.Clone(o.Lines), slices.Clone(o.Ends)
-		p.spans = append(p.spans, span{at, b.Rows, o})
+}
+
+// Add implements Part.
+func (p *part) Add(b *table.Batch, at int64) error {
+	p.load(b)
+	if p.full() {
+		return p.putApart(b, at)
 	}
+	p.remember(b, at)
+	p.held += b.Rows * p.f.perRow
 	if p.s.Aside != nil {
 		for r := range b.Rows {
 			if err := p.row(b, r, at+int64(r)); err != nil {
@@ -162,6 +192,15 @@ func (p *part) Add(b *table.Batch, at int64) error {
 		return nil
 	}
 	return p.all(b, at)
+}
+
+// remember notes where rows stand, for a message of two that compete.
+func (p *part) remember(b *table.Batch, at int64) {
+	if len(p.single) > 0 {
+		o := b.Origin
+		o.Lines, o.Ends = slices.Clone(o.Lines), slices.Clone(o.Ends)
+		p.spans = append(p.spans, span{at, b.Rows, o})
+	}
 }
 
 // all takes the rows of a batch step by step: all keys across, all keys down,
@@ -239,23 +278,15 @@ func (p *part) newAcross(b *table.Batch, id int32, r int) error {
 
 func (p *part) row(b *table.Batch, r int, pos int64) error {
 	if p.s.Aside != nil { // a row that is put aside leaves no trace
-		for _, a := range p.accs {
-			if fail := a.Check(r); fail != nil {
-				return p.unfit(b, r, fail)
-			}
+		if fail := p.check(r); fail != nil {
+			return p.unfit(b, r, fail)
 		}
 	}
-	col, fresh, fail := p.across.id(r, pos)
-	if fail == nil && fresh {
-		known := len(p.across.values)
-		if err := p.newAcross(b, col, r); err != nil || len(p.across.values) < known {
-			return err
-		}
+	col, ok, err := p.acrossOf(b, r, pos)
+	if !ok {
+		return err
 	}
-	var row int32
-	if fail == nil {
-		row, fresh, fail = p.down.id(r, pos)
-	}
+	row, fresh, fail := p.down.id(r, pos)
 	if fail != nil {
 		return p.unfit(b, r, fail)
 	}
@@ -263,6 +294,7 @@ func (p *part) row(b *table.Batch, r int, pos int64) error {
 		p.grid.addRow()
 	} else {
 		p.s.Tally.Merged++
+		p.down.first[row] = min(p.down.first[row], pos) // rows of files come after those held
 	}
 	slot := p.grid.get(row, col)
 	if slot < 0 {
@@ -273,12 +305,41 @@ func (p *part) row(b *table.Batch, r int, pos int64) error {
 			return p.unfit(b, r, fail)
 		}
 	}
+	p.countFilled(r)
+	return nil
+}
+
+func (p *part) countFilled(r int) {
 	for i := range p.cells {
 		if p.cells[i][r] != "" {
 			p.s.Tally.FilledIn++
 		}
 	}
+}
+
+// check tells whether the calculations can take a row.
+func (p *part) check(r int) *formula.Failure {
+	for _, a := range p.accs {
+		if fail := a.Check(r); fail != nil {
+			return fail
+		}
+	}
 	return nil
+}
+
+// acrossOf is the number of a row's key across; not ok: the row was dealt with, or stops the run.
+func (p *part) acrossOf(b *table.Batch, r int, pos int64) (id int32, ok bool, err error) {
+	id, fresh, fail := p.across.id(r, pos)
+	if fail != nil {
+		return 0, false, p.unfit(b, r, fail)
+	}
+	if fresh {
+		known := len(p.across.values)
+		if err := p.newAcross(b, id, r); err != nil || len(p.across.values) < known {
+			return 0, false, err
+		}
+	}
+	return id, true, nil
 }
 
 // look asks whether an across key may be there.
@@ -308,20 +369,40 @@ func (p *part) merge(o *part) error {
 		p.grid.addRow()
 	}
 	p.grid.widen(len(p.across.values))
-	var err error
 	for i := range o.grid.rows {
-		o.grid.each(int32(i), func(col, theirs int32) {
-			slot := p.grid.get(rows[i], cols[col])
-			if slot < 0 {
-				slot = p.slot(rows[i], cols[col])
-			}
-			if e := p.mergeSlot(slot, o.accs, theirs); e != nil && err == nil {
-				err = e
-			}
-		})
+		if err := p.mergeRow(rows[i], o, int32(i), cols); err != nil {
+			return err
+		}
 	}
-	p.spans = append(p.spans, o.spans...)
+	p.learn(o)
+	p.spans, p.apart = append(p.spans, o.spans...), append(p.apart, o.apart...)
+	return nil
+}
+
+// mergeRow merges the slots of another's row; cols are the numbers its keys across have here, nil: the same.
+func (p *part) mergeRow(row int32, o *part, theirs int32, cols []int32) (err error) {
+	o.grid.each(theirs, func(col, from int32) {
+		if cols != nil {
+			col = cols[col]
+		}
+		slot := p.grid.get(row, col)
+		if slot < 0 {
+			slot = p.slot(row, col)
+		}
+		if e := p.mergeSlot(slot, o.accs, from); e != nil && err == nil {
+			err = e
+		}
+	})
 	return err
+}
+
+// learn takes over what the calculations of another know of the whole field.
+func (p *part) learn(o *part) {
+	for k, a := range p.accs {
+		if a, ok := a.(calc.Knowing); ok {
+			a.Learn(o.accs[k])
+		}
+	}
 }
 
 // slot makes a new slot.
@@ -360,8 +441,10 @@ func gatherParts(parts []Part, s *Site) (*part, error) {
 		parts[i+1] = nil
 	}
 	sort.Slice(all.spans, func(i, j int) bool { return all.spans[i].at < all.spans[j].at })
-	if err := all.conflict(); err != nil {
-		return nil, err
+	if len(all.apart) == 0 {
+		if _, err := all.conflict(); err != nil {
+			return nil, err
+		}
 	}
 	for _, a := range all.accs {
 		if err := a.Settle(); err != nil {
@@ -371,8 +454,8 @@ func gatherParts(parts []Part, s *Site) (*part, error) {
 	return all, nil
 }
 
-// conflict names the two rows that compete for one cell, the earliest there are.
-func (p *part) conflict() error {
+// conflict names the two rows that compete for one cell, the earliest there are, and tells where the second stands.
+func (p *part) conflict() (int64, error) {
 	var first *calc.Conflict
 	var at int32
 	measure := ""
@@ -388,7 +471,7 @@ func (p *part) conflict() error {
 		}
 	}
 	if first == nil {
-		return nil
+		return 0, nil
 	}
 	var where string
 	for id := range p.grid.rows {
@@ -409,7 +492,7 @@ func (p *part) conflict() error {
 	if _, other := p.place(first.First); other > 0 {
 		e.Text += ", lines " + diag.Count(int64(other)) + " and " + diag.Count(int64(line))
 	}
-	return e.Trying("say what to make of several: sum("+measure+"), first("+measure+"), join("+measure+", \"; \")", "keep apart what differs: --down")
+	return first.Second, e.Trying("say what to make of several: sum("+measure+"), first("+measure+"), join("+measure+", \"; \")", "keep apart what differs: --down")
 }
 
 // place finds the file and line of a row.

@@ -25,7 +25,7 @@ var groupSpec = &Spec{
 		{Name: "decimals", Value: "N", Help: "round what was calculated, half to even"},
 	},
 	Make:   makeGroup,
-	Memory: "one entry for each group; median, pNN, distinct, mode and join hold their cells; --each-row holds all rows",
+	Memory: "one entry for each group; median, pNN, distinct, mode and join hold their cells; --each-row holds all rows; beyond --memory rows go to temporary files",
 	Examples: []Example{{
 		Command: "revuelta group --by apiary --calc 'count() as visits' --calc 'sum(kilos)' visits.csv",
 		Input:   "apiary,kilos\nVesk,1.25\nTamro,\nVesk,0.75\n",
@@ -71,8 +71,10 @@ func (g *Group) bind(in *table.Schema) (*folder, error) {
 		}
 	}
 	var err error
-	f.down, err = g.By.bind(in)
-	return f, err
+	if f.down, err = g.By.bind(in); err != nil {
+		return nil, err
+	}
+	return f.ready(), nil
 }
 
 // Run implements Step.
@@ -115,16 +117,12 @@ func (g *grouping) Finish(ctx context.Context, parts []Part, out Out, s *Site) e
 		s.Tally.Made++
 	}
 	w := &layout{part: all, columns: []column{{id: 0}}, keys: len(g.f.down)}
-	rows := all.down.inOrder()
-	if err := shareOfAll(w, rows); err != nil {
+	if err := w.write(ctx, g.schema.Len(), totals{}, false, s, out); err != nil {
 		return err
 	}
-	s.Say = fmt.Sprintf("%s merged into %s", diag.Plural(s.Tally.Merged+int64(len(rows)), "row"), diag.Plural(int64(len(rows)), "group"))
-	return w.emit(ctx, rows, false, s, out)
+	s.Say = fmt.Sprintf("%s merged into %s", diag.Plural(s.Tally.Merged+int64(w.rows), "row"), diag.Plural(int64(w.rows), "group"))
+	return nil
 }
-
-// shareOfAll readies the shares: in a group they are of all rows.
-func shareOfAll(w *layout, rows []int32) error { return w.totals(rows, false, false) }
 
 // groupEach is a group that writes its results onto every row.
 type groupEach Group
@@ -134,7 +132,8 @@ func (g *groupEach) Run(ctx context.Context, in In, out Out, s *Site) error {
 	var f *folder
 	var schema *table.Schema
 	var p *part
-	var held []*table.Batch
+	held := &rowStore{limit: s.Memory / 2, temp: s.Temp}
+	defer held.close()
 	at := int64(0)
 	err := in(ctx, Through{
 		OnStart: func(in *table.Schema) (err error) {
@@ -143,6 +142,8 @@ func (g *groupEach) Run(ctx context.Context, in In, out Out, s *Site) error {
 			}
 			schema, err = unique(append(slices.Clone(in.Names()), calc.Measures(g.Calcs)...), "name the calculation: sum(kilos) as total")
 			p = f.newPart(s)
+			p.level = mostLevels // the groups are held
+			held.width = in.Len()
 			return err
 		},
 		OnEmit: func(b *table.Batch) error {
@@ -153,8 +154,7 @@ func (g *groupEach) Run(ctx context.Context, in In, out Out, s *Site) error {
 				return err
 			}
 			at += int64(b.Rows)
-			held = append(held, table.Take(b))
-			return nil
+			return held.add(b)
 		},
 	})
 	if err != nil {
@@ -167,7 +167,7 @@ func (g *groupEach) Run(ctx context.Context, in In, out Out, s *Site) error {
 	}
 	w := &layout{part: all, columns: []column{{id: 0}}}
 	rows := all.down.inOrder()
-	if err := shareOfAll(w, rows); err != nil {
+	if err := w.total(rows, totals{}); err != nil {
 		return err
 	}
 	if err := out.Start(schema); err != nil {
@@ -183,7 +183,7 @@ func (g *groupEach) Run(ctx context.Context, in In, out Out, s *Site) error {
 	}
 	s.Say = diag.Plural(int64(len(rows)), "group")
 	b := table.Get()
-	for _, h := range held {
+	return held.each(ctx, func(h *table.Batch) error {
 		all.down.load(h)
 		b.Shape(schema.Len())
 		for i := range h.Cols {
@@ -203,9 +203,8 @@ func (g *groupEach) Run(ctx context.Context, in In, out Out, s *Site) error {
 		if err := out.Emit(b); err != nil {
 			return err
 		}
-		table.Put(h)
-	}
-	return context.Cause(ctx)
+		return context.Cause(ctx)
+	})
 }
 
 // rowsByID lists the groups by their numbers.

@@ -1,10 +1,13 @@
 package step
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"slices"
 	"strings"
+	"unicode/utf8"
+	"unsafe"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/formula"
@@ -28,7 +31,7 @@ var joinSpec = &Spec{
 		{Name: "partners", Value: "error|each|first", Help: "what becomes of rows with several (default: error); each makes a row for each"},
 	},
 	Make:   makeJoin,
-	Memory: "the other table",
+	Memory: "the other table; beyond --memory, where there are keys, the rows of both go to temporary files",
 	Examples: []Example{{
 		Command: "revuelta join apiaries.csv --on site=code visits.csv",
 		Input:   "visit,site,kilos\n1,026,1.10\n2,T-1,4\n",
@@ -109,17 +112,17 @@ type joined struct {
 	first   []int32 // the first row of each key
 	next    []int32 // the next row with the same key, -1
 	bring   []int
-	loose   map[string]bool // its keys without spaces, case and leading zeros
+	size    int64 // bytes of its cells, about
 }
 
 // Prepare implements Prepared: it loads the other table.
-func (j *Join) Prepare(open func(path string) (*Other, error)) (any, error) {
-	other, err := open(j.Path)
+func (j *Join) Prepare(s *Site) (any, error) {
+	other, err := s.Open(j.Path)
 	if err != nil {
 		return nil, err
 	}
 	defer other.Close()
-	t := &joined{Join: j, name: other.Name, schema: other.Schema, columns: make([][]string, other.Schema.Len()), loose: map[string]bool{}}
+	t := &joined{Join: j, name: other.Name, schema: other.Schema, columns: make([][]string, other.Schema.Len())}
 	for _, pair := range j.On {
 		i, ok := other.Schema.Index(pair[1])
 		if !ok {
@@ -134,30 +137,51 @@ func (j *Join) Prepare(open func(path string) (*Other, error)) (any, error) {
 	} else {
 		t.bring = except(other.Schema.Len(), t.keys)
 	}
+	var apart *joinedApart
 	err = other.Run(context.Background(), Through{
 		OnStart: func(*table.Schema) error { return nil },
 		OnEmit: func(b *table.Batch) error {
-			for i := range b.Cols {
-				for r := range b.Rows {
-					t.columns[i] = append(t.columns[i], strings.Clone(b.Cols[i].At(r)))
-				}
+			if apart != nil {
+				return apart.put(b)
 			}
-			t.rows += b.Rows
+			t.add(b)
+			if s.Memory > 0 && t.size > s.Memory/2 && len(t.On) > 0 {
+				apart = newJoinedApart(t, s)
+				return apart.putHeld()
+			}
 			return nil
 		},
 	})
-	if err != nil {
+	switch {
+	case apart != nil && err != nil:
+		apart.there.close()
 		return nil, err
-	}
-	for _, cells := range t.columns {
-		t.lacks = append(t.lacks, table.LacksOf(cells))
+	case err != nil:
+		return nil, err
+	case apart != nil:
+		return apart, nil
 	}
 	t.index()
 	return t, nil
 }
 
+// add takes rows of the other table.
+func (t *joined) add(b *table.Batch) {
+	for i := range b.Cols {
+		for r := range b.Rows {
+			cell := strings.Clone(b.Cols[i].At(r))
+			t.columns[i] = append(t.columns[i], cell)
+			t.size += int64(len(cell)) + 24
+		}
+	}
+	t.rows += b.Rows
+}
+
 // index numbers the keys. Rows with a blank among their keys have no partner.
 func (t *joined) index() {
+	for _, cells := range t.columns {
+		t.lacks = append(t.lacks, table.LacksOf(cells))
+	}
 	t.next = make([]int32, t.rows)
 	var last []int32
 	var key []byte
@@ -179,7 +203,6 @@ func (t *joined) index() {
 		if id < 0 {
 			t.ids.add(name, h)
 			t.first, last = append(t.first, int32(r)), append(last, int32(r))
-			t.loose[looseKey(cells)] = true
 			continue
 		}
 		t.next[last[id]], last[id] = int32(r), int32(r)
@@ -199,26 +222,43 @@ func joinKey(dst []byte, cells []string) []byte {
 
 // looseKey is a key without spaces, case and leading zeros.
 func looseKey(cells []string) string {
-	var out []byte
+	var out, plain []byte
 	for _, c := range cells {
-		c = strings.ToLower(strings.Join(strings.Fields(c), ""))
-		if t := strings.TrimLeft(c, "0"); t != "" {
-			c = t
+		plain = plain[:0]
+		for i := range len(c) {
+			b := c[i]
+			switch {
+			case b >= utf8.RuneSelf:
+				plain = append(plain[:0], strings.ToLower(strings.Join(strings.Fields(c), ""))...)
+			case 'A' <= b && b <= 'Z':
+				plain = append(plain, b|0x20)
+			case b != ' ' && (b < '\t' || b > '\r'):
+				plain = append(plain, b)
+			}
+			if b >= utf8.RuneSelf {
+				break
+			}
 		}
-		out = appendKey(out, c)
+		if t := bytes.TrimLeft(plain, "0"); len(t) > 0 {
+			plain = t
+		}
+		out = appendKey(out, unsafe.String(unsafe.SliceData(plain), len(plain)))
 	}
 	return string(out)
 }
 
 // Run implements Step where nobody prepared it: in tests and where a step runs by itself.
 func (j *Join) Run(ctx context.Context, in In, out Out, s *Site) error {
-	made, err := j.Prepare(OpenFile)
+	made, err := j.Prepare(&Site{Open: OpenFile, Memory: s.Memory, Temp: s.Temp})
 	if err != nil {
 		return err
 	}
+	if apart, ok := made.(*joinedApart); ok {
+		return apart.Run(ctx, in, out, s)
+	}
 	m := made.(*joined)
 	var fn MapFunc
-	return in(ctx, Through{
+	err = in(ctx, Through{
 		OnStart: func(schema *table.Schema) error {
 			b, err := m.Bind(schema)
 			if err == nil {
@@ -229,6 +269,10 @@ func (j *Join) Run(ctx context.Context, in In, out Out, s *Site) error {
 		},
 		OnEmit: func(b *table.Batch) error { return fn(b, out.Emit) },
 	})
+	if err == nil {
+		err = m.settle(&s.Tally)
+	}
+	return err
 }
 
 // Counters of the tally.
@@ -305,7 +349,9 @@ func (t *joined) sameKey(_ string, i int, here []int, j int) bool {
 	return k >= 0 && t.keys[k] == j
 }
 
-func (t *joined) tell(c *Tally) string {
+func (t *joined) tell(c *Tally) string { return t.say(c, t.near(c)) }
+
+func (t *joined) say(c *Tally, near string) string {
 	said := fmt.Sprintf("%s of %s with a partner", diag.Count(c.Count[joinMatched]), diag.Plural(c.In, "row"))
 	if n := c.Count[joinSeveral]; n > 0 {
 		said += fmt.Sprintf("; %s with several, %s", diag.Count(n), map[string]string{"each": "a row for each", "first": "the first taken"}[t.Partners])
@@ -315,7 +361,7 @@ func (t *joined) tell(c *Tally) string {
 		if t.Alone == "drop" {
 			said += ", left out"
 		}
-		if near := t.near(c); near != "" {
+		if near != "" {
 			said += "; " + near
 		}
 	}
@@ -324,29 +370,56 @@ func (t *joined) tell(c *Tally) string {
 
 // near says how many keys would match if they were compared less strictly.
 func (t *joined) near(c *Tally) string {
-	n, example := int64(0), ""
+	n, example := t.nearly(c)
+	return sayNear(n, example, len(c.Values))
+}
+
+// nearly counts those keys, and gives the first of them by its text.
+func (t *joined) nearly(c *Tally) (n int64, example string) {
+	if len(c.Values) == 0 {
+		return 0, ""
+	}
+	alone := map[string][]string{} // keys that are the same if compared less strictly
 	for k := range c.Values {
-		if t.loose[k[strings.IndexByte(k, 0)+1:]] {
+		loose := k[strings.IndexByte(k, 0)+1:]
+		alone[loose] = append(alone[loose], k)
+	}
+	cells := make([]string, len(t.keys))
+	for _, r := range t.first {
+		for k, i := range t.keys {
+			cells[k] = t.columns[i][r]
+		}
+		loose := looseKey(cells)
+		for _, k := range alone[loose] {
 			n++
 			if example == "" || k < example {
 				example = k
 			}
 		}
+		delete(alone, loose)
 	}
+	return n, example
+}
+
+func sayNear(n int64, example string, of int) string {
 	if n == 0 {
 		return ""
 	}
-	many := map[bool]string{true: "", false: "at least "}[len(c.Values) < mostAlone]
+	many := map[bool]string{true: "", false: "at least "}[of < mostAlone]
 	return fmt.Sprintf("%s%s would match without spaces, case or leading zeros, as %s", many, diag.Plural(n, "key"), diag.Quote(example[:strings.IndexByte(example, 0)]))
 }
 
 // settle stops where no key matched at all.
 func (t *joined) settle(c *Tally) error {
+	return t.unmatched(c, func() string { return t.near(c) })
+}
+
+func (t *joined) unmatched(c *Tally, nearly func() string) error {
 	if c.In == 0 || c.Count[joinMatched] > 0 || len(t.On) == 0 {
 		return nil
 	}
 	e := diag.Dataf("no key of %s matches one of %s", diag.Plural(c.In, "row"), t.name)
-	if near := t.near(c); near != "" {
+	if near := nearly(); near != "" {
 		e.Text += "; " + near
 		return e.Trying("scrub the keys of both tables first", "recode or cast them to the same form")
 	}

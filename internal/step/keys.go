@@ -128,6 +128,7 @@ type interner struct {
 	names  names
 	values [][]string // of each key, its cells
 	first  []int64    // where it was first seen
+	size   int        // bytes of all texts
 
 	buf   []byte
 	row   []string
@@ -160,9 +161,8 @@ func (t *interner) load(b *table.Batch) {
 	}
 }
 
-// id is the number of the key of a row; fresh tells that it was not seen before.
-func (t *interner) id(row int, pos int64) (id int32, fresh bool, fail *formula.Failure) {
-	var name string
+// name is the key of a row as one text, good until the next is asked for; its cells are in t.row.
+func (t *interner) name(row int) (name string, fail *formula.Failure) {
 	if t.plain() {
 		name = t.cells[0][row]
 		t.row[0] = name
@@ -172,11 +172,20 @@ func (t *interner) id(row int, pos int64) (id int32, fresh bool, fail *formula.F
 			if k.column >= 0 {
 				t.row[i] = t.cells[i][row]
 			} else if t.row[i], fail = t.evals[i].Text(row); fail != nil {
-				return 0, false, fail
+				return "", fail
 			}
 			t.buf = appendKey(t.buf, t.row[i])
 		}
 		name = unsafe.String(unsafe.SliceData(t.buf), len(t.buf))
+	}
+	return name, nil
+}
+
+// id is the number of the key of a row; fresh tells that it was not seen before.
+func (t *interner) id(row int, pos int64) (id int32, fresh bool, fail *formula.Failure) {
+	name, fail := t.name(row)
+	if fail != nil {
+		return 0, false, fail
 	}
 	h := hashOf(name)
 	if id := t.names.find(name, h); id >= 0 {
@@ -251,6 +260,7 @@ func unlessStop(err error) error {
 // add notes a new key, whose cells are in row.
 func (t *interner) add(name string, h uint64, pos int64) int32 {
 	name = strings.Clone(name)
+	t.size += 2 * len(name)
 	id := t.names.add(name, h)
 	values := make([]string, len(t.row))
 	for i, s := range t.row {
@@ -268,17 +278,23 @@ func (t *interner) merge(o *interner) (ids []int32, known int) {
 	ids = make([]int32, len(o.values))
 	for id, name := range o.names.names {
 		h := o.names.hashes[id]
-		here := t.names.find(name, h)
-		if here < 0 {
-			here = t.names.add(name, h)
-			t.values, t.first = append(t.values, o.values[id]), append(t.first, o.first[id])
-		} else {
-			t.first[here] = min(t.first[here], o.first[id])
+		var fresh bool
+		if ids[id], fresh = t.take(o, int32(id), name, h); !fresh {
 			known++
 		}
-		ids[id] = here
 	}
 	return ids, known
+}
+
+// take takes a key of another over.
+func (t *interner) take(o *interner, id int32, name string, h uint64) (here int32, fresh bool) {
+	if here = t.names.find(name, h); here >= 0 {
+		t.first[here] = min(t.first[here], o.first[id])
+		return here, false
+	}
+	t.values, t.first = append(t.values, o.values[id]), append(t.first, o.first[id])
+	t.size += 2 * len(name)
+	return t.names.add(name, h), true
 }
 
 // inOrder lists the keys as first seen.

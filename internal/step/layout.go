@@ -2,6 +2,7 @@ package step
 
 import (
 	"context"
+	"slices"
 	"unsafe"
 
 	"revuelta/internal/calc"
@@ -19,11 +20,12 @@ type layout struct {
 
 	slots   []int32 // of the row at hand, a column each, -1: no row fell there
 	totalOf []int32 // of each row, where there is a total field
-	beneath []int32 // of each column, where there is a total row
+	sums    *part   // where the totals of the columns are
+	beneath []int32 // of each column, where there is a total row or a share
+	rows    int     // written
 	filled  int64   // cells written that are not blank
 	ends    []int
 	text    []byte
-	shares  []*calc.Share
 }
 
 // find gives the slots of a row: those there are, looked up by their keys.
@@ -62,8 +64,41 @@ func (w *layout) find(row int32) []int32 {
 	return w.slots
 }
 
-// totals merges what is folded under others and what totals are made of.
-func (w *layout) totals(rows []int32, field, beneath bool) error {
+// totals tells which totals there are.
+type totals struct{ field, beneath bool }
+
+// write lays out all rows, and puts the totals to them.
+func (w *layout) write(ctx context.Context, fields int, total totals, balance bool, s *Site, out Out) error {
+	if len(w.part.apart) > 0 {
+		return w.emitApart(ctx, fields, total, balance, s, out)
+	}
+	rows := w.part.down.inOrder()
+	w.rows = len(rows)
+	if err := w.total(rows, total); err != nil {
+		return err
+	}
+	return w.emit(ctx, rows, balance, s, out)
+}
+
+// total readies what is folded under others, totals, and what shares are of.
+func (w *layout) total(rows []int32, total totals) error {
+	if _, err := w.fold(rows); err != nil {
+		return err
+	}
+	if total.field {
+		if err := w.across(rows); err != nil {
+			return err
+		}
+	}
+	if total.beneath || w.shared() {
+		w.sums = w.part
+		w.beneath = w.part.slotsFor(len(w.columns))
+	}
+	return w.sum(rows)
+}
+
+// fold merges what is folded under others; where two rows compete there it tells where the second stands.
+func (w *layout) fold(rows []int32) (int64, error) {
 	p := w.part
 	for _, c := range w.columns {
 		if len(c.folded) < 2 {
@@ -79,45 +114,58 @@ func (w *layout) totals(rows []int32, field, beneath bool) error {
 				if first < 0 {
 					first = slot
 				} else if err := p.mergeSlot(first, p.accs, slot); err != nil {
+					return 0, err
+				}
+			}
+		}
+		if at, err := p.conflict(); err != nil {
+			return at, err
+		}
+	}
+	return 0, nil
+}
+
+// across calculates the total of each row.
+func (w *layout) across(rows []int32) error {
+	w.totalOf = make([]int32, w.part.grid.rows)
+	for _, row := range rows {
+		w.totalOf[row] = w.part.loose()
+		if err := w.into(w.totalOf[row], row); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// slotsFor makes slots outside the table.
+func (p *part) slotsFor(columns int) []int32 {
+	var out []int32
+	for range columns {
+		out = append(out, p.loose())
+	}
+	return out
+}
+
+// sum adds the rows to the totals of the columns, where they are wanted.
+func (w *layout) sum(rows []int32) error {
+	if w.beneath == nil {
+		return nil
+	}
+	for _, row := range rows {
+		for i, slot := range w.find(row) {
+			if slot >= 0 {
+				if err := w.sums.mergeSlot(w.beneath[i], w.part.accs, slot); err != nil {
 					return err
 				}
 			}
 		}
-		if err := p.conflict(); err != nil {
-			return err
-		}
-	}
-	if field {
-		w.totalOf = make([]int32, p.grid.rows)
-		for _, row := range rows {
-			w.totalOf[row] = p.loose()
-			if err := w.into(w.totalOf[row], row); err != nil {
-				return err
-			}
-		}
-	}
-	var sums []int32
-	for _, a := range p.accs {
-		if share, ok := a.(*calc.Share); ok {
-			w.shares = append(w.shares, share)
-		}
-	}
-	if beneath || len(w.shares) > 0 {
-		for range w.columns {
-			sums = append(sums, p.loose())
-		}
-		for _, row := range rows {
-			for i, slot := range w.find(row) {
-				if slot >= 0 {
-					if err := p.mergeSlot(sums[i], p.accs, slot); err != nil {
-						return err
-					}
-				}
-			}
-		}
-		w.beneath = sums
 	}
 	return nil
+}
+
+// shared tells whether a calculation is a share, which is of a total.
+func (w *layout) shared() bool {
+	return slices.ContainsFunc(w.part.accs, func(a calc.Acc) bool { _, ok := a.(*calc.Share); return ok })
 }
 
 // into merges the cells of a row into a slot.
@@ -134,8 +182,11 @@ func (w *layout) into(slot, row int32) error {
 
 // share tells the shares which column is written next.
 func (w *layout) share(column int) {
-	for _, s := range w.shares {
-		s.Total = func(int32) (decimal.D, bool) { return s.Sum(w.beneath[column]) }
+	for k, a := range w.part.accs {
+		if share, ok := a.(*calc.Share); ok {
+			of := w.sums.accs[k].(*calc.Share)
+			share.Total = func(int32) (decimal.D, bool) { return of.Sum(w.beneath[column]) }
+		}
 	}
 }
 
@@ -179,8 +230,9 @@ func (w *layout) begin(b *table.Batch, width, rows int) {
 
 // row appends the cells of a row to the text.
 func (w *layout) row(slots []int32) {
+	shared := w.shared()
 	for c, slot := range slots {
-		if w.shares != nil {
+		if shared {
 			w.share(c)
 		}
 		for _, a := range w.part.accs {
@@ -216,9 +268,8 @@ func (w *layout) totalRow(name string, out Out) error {
 		b.Cols[i].Cells[0] = ""
 	}
 	b.Cols[0].Cells[0] = name
-	slots := make([]int32, len(w.columns))
-	copy(slots, w.beneath)
-	w.row(slots)
+	w.part = w.sums
+	w.row(w.beneath)
 	w.lay(b, 1)
 	return out.Emit(b)
 }

@@ -37,7 +37,7 @@ var pivotSpec = &Spec{
 		{Name: "most-fields", Value: "N", Help: "refuse to make more fields across than that (default: 1000)"},
 	},
 	Make:   makePivot,
-	Memory: "one entry for each cell of the outcome; median, pNN, distinct, mode and join hold their cells",
+	Memory: "one entry for each cell of the outcome; median, pNN, distinct, mode and join hold their cells; beyond --memory rows go to temporary files",
 	Examples: []Example{{
 		Command: "revuelta pivot --down apiary --across month --cell 'sum(kilos)' --totals both tidy.csv",
 		Input:   "apiary,month,kilos\nVesk,May,1.10\nVesk,May,0.20\nTamro,May,4\nTamro,June,2.5\n",
@@ -225,6 +225,7 @@ func (p *Pivot) Reduce(in *table.Schema) (Reduction, error) {
 	if p.TotalRow && len(f.down) == 0 {
 		return nil, diag.Usagef("a total row needs a field down the side to be named in").Trying("--totals field", "--down FIELD")
 	}
+	f.ready()
 	r := &pivoting{p: p, f: f, guessed: p.Down == nil, names: calc.Measures(p.Cells)}
 	if p.Name != nil {
 		if err := r.checkName(); err != nil {
@@ -391,21 +392,17 @@ func (r *pivoting) Finish(ctx context.Context, parts []Part, out Out, s *Site) e
 	if err != nil {
 		return err
 	}
-	rows := all.down.inOrder()
-	s.Say = r.tell(all, len(columns)*len(r.p.Cells))
-	if r.guessed && len(rows) > 1 && s.Tally.Merged == 0 {
-		r.apart(all, s)
-	}
 	if err := out.Start(schema); err != nil {
 		return err
 	}
-	if err := w.totals(rows, r.p.TotalField, r.p.TotalRow); err != nil {
+	if err := w.write(ctx, schema.Len(), totals{r.p.TotalField, r.p.TotalRow}, r.balanced(), s, out); err != nil {
 		return err
 	}
-	if err := w.emit(ctx, rows, r.balanced(), s, out); err != nil {
-		return err
+	s.Say = r.tell(all, len(columns)*len(r.p.Cells))
+	if r.guessed && w.rows > 1 && s.Tally.Merged == 0 && len(all.apart) == 0 {
+		r.apart(all, s)
 	}
-	if r.p.TotalRow && len(rows) > 0 {
+	if r.p.TotalRow && w.rows > 0 {
 		s.Tally.Made++
 		return w.totalRow(r.p.TotalsName, out)
 	}

@@ -114,10 +114,8 @@ func (c *Recode) Bind(in *table.Schema) (*Bound, error) {
 				if c.Others == "error" {
 					return "", "is none of the codes", []string{"--others keep", "--others blank"}
 				}
-				if _, ok := s.Tally.Values[cell]; ok {
-					s.Tally.Values[cell]++
-				} else if len(s.Tally.Values) < mostOthers {
-					s.Tally.Values[strings.Clone(cell)]++
+				if _, ok := s.Tally.Values[cell]; !ok && len(s.Tally.Values) < mostOthers {
+					s.Tally.Values[strings.Clone(cell)] = 1 // which they are, is told, not how often
 				}
 				if c.Others == "blank" {
 					return "", "", nil

@@ -8,6 +8,7 @@ import (
 
 	"revuelta/internal/diag"
 	"revuelta/internal/selection"
+	"revuelta/internal/sheet"
 	"revuelta/internal/table"
 )
 
@@ -105,20 +106,21 @@ func makeStencil(a *Args) (any, error) {
 	return t, nil
 }
 
-// sheet is a table as it lies.
-type sheet struct {
+// form is a table as it lies.
+type form struct {
 	rows  [][]string
 	lines []int
 	file  int
 	width int
-	aside string // the cell of the field that names the source
+	aside string            // the cell of the field that names the source
+	ends  map[[2]int][2]int // of a merged area, by its first row and column: its last, all from 0
 }
 
 // Run implements Step. It takes the files one after the other.
 func (t *Stencil) Run(ctx context.Context, in In, out Out, s *Site) error {
 	var schema *table.Schema
 	sourced := false // the last field names the source
-	var now *sheet
+	var now *form
 	blocks := int64(0)
 	finish := func() error {
 		if now == nil {
@@ -159,7 +161,7 @@ func (t *Stencil) Run(ctx context.Context, in In, out Out, s *Site) error {
 				width--
 			}
 			if now == nil {
-				now = &sheet{file: b.Origin.File}
+				now = &form{file: b.Origin.File}
 				if sourced && b.Rows > 0 {
 					now.aside = strings.Clone(b.Cols[width].At(0))
 				}
@@ -197,10 +199,13 @@ func isAbsent(c *table.Column) bool {
 }
 
 // take takes a sheet apart.
-func (t *Stencil) take(ctx context.Context, sh *sheet, schema *table.Schema, sourced bool, out Out, s *Site, blocks *int64) error {
+func (t *Stencil) take(ctx context.Context, sh *form, schema *table.Schema, sourced bool, out Out, s *Site, blocks *int64) error {
 	source := ""
 	if s.File != nil {
 		source = s.File(sh.file)
+	}
+	if s.Merged != nil {
+		sh.merge(s.Merged(sh.file))
 	}
 	h, w := len(t.Shape), len(t.Shape[0])
 	for _, row := range sh.rows {
@@ -260,7 +265,23 @@ func (t *Stencil) take(ctx context.Context, sh *sheet, schema *table.Schema, sou
 	return nil
 }
 
-func (sh *sheet) cell(r, c int) string {
+// merge takes note of merged areas.
+func (sh *form) merge(areas []sheet.Area) {
+	sh.ends = map[[2]int][2]int{}
+	for _, a := range areas {
+		from, ok := slices.BinarySearch(sh.lines, a.Top)
+		if !ok {
+			continue
+		}
+		to, ok := slices.BinarySearch(sh.lines, a.Bottom)
+		if !ok {
+			to--
+		}
+		sh.ends[[2]int{from, a.Left - 1}] = [2]int{to, a.Right - 1}
+	}
+}
+
+func (sh *form) cell(r, c int) string {
 	if r < len(sh.rows) && c < len(sh.rows[r]) {
 		return sh.rows[r][c]
 	}
@@ -269,7 +290,7 @@ func (sh *sheet) cell(r, c int) string {
 
 // tile counts the blocks in one direction, size cells each, from begin to end.
 // What is missing at the end must be unwanted, what is left over blank.
-func (t *Stencil) tile(sh *sheet, source string, begin, end, size int, down bool, s *Site) (int, error) {
+func (t *Stencil) tile(sh *form, source string, begin, end, size int, down bool, s *Site) (int, error) {
 	n, left := (end-begin)/size, (end-begin)%size
 	what := "column"
 	if down {
@@ -308,7 +329,7 @@ func (t *Stencil) tile(sh *sheet, source string, begin, end, size int, down bool
 }
 
 // first finds the first cell with something in it among some rows or columns; -1 where there is none.
-func (sh *sheet) first(from, to int, rows bool) (int, int) {
+func (sh *form) first(from, to int, rows bool) (int, int) {
 	for r := range sh.rows {
 		for c := range sh.width {
 			at := c
@@ -324,13 +345,17 @@ func (sh *sheet) first(from, to int, rows bool) (int, int) {
 }
 
 // labels finds the labels beside (or above) each block: what stands along it,
-// else the one before. lines is how many label columns (or rows) there are, skip how many cells come before the first block.
-func (t *Stencil) labels(sh *sheet, source string, lines, skip, blocks, size int, down bool) ([][]string, error) {
+// else the one before, which holds for its merged area only, where it has one. lines is how many label columns (or rows) there are, skip how many cells come before the first block.
+func (t *Stencil) labels(sh *form, source string, lines, skip, blocks, size int, down bool) ([][]string, error) {
 	out := make([][]string, blocks)
 	last := make([]string, lines)
+	until := make([]int, lines) // where the label ends; -1: at the next
 	for b := range out {
 		for k := range lines {
 			own, at := "", 0
+			if skip+b*size > until[k] && until[k] >= 0 {
+				last[k] = ""
+			}
 			for i := skip + b*size; i < skip+(b+1)*size; i++ {
 				r, c := i, k
 				if !down {
@@ -349,9 +374,10 @@ func (t *Stencil) labels(sh *sheet, source string, lines, skip, blocks, size int
 						Trying(fmt.Sprintf("a shape of another size: this one has %s", diag.Plural(int64(size), map[bool]string{true: "row", false: "column"}[down])))
 				}
 				own, at = label, i
-			}
-			if own != "" {
-				last[k] = own
+				last[k], until[k] = label, -1
+				if end, ok := sh.ends[[2]int{r, c}]; ok {
+					until[k] = end[map[bool]int{true: 0, false: 1}[down]]
+				}
 			}
 		}
 		out[b] = slices.Clone(last)
@@ -360,7 +386,7 @@ func (t *Stencil) labels(sh *sheet, source string, lines, skip, blocks, size int
 }
 
 // emit emits some blocks.
-func (t *Stencil) emit(sh *sheet, from, to, across int, side, top [][]string, schema *table.Schema, sourced bool, out Out, s *Site) error {
+func (t *Stencil) emit(sh *form, from, to, across int, side, top [][]string, schema *table.Schema, sourced bool, out Out, s *Site) error {
 	h, w := len(t.Shape), len(t.Shape[0])
 	b := table.Get()
 	b.Shape(schema.Len())

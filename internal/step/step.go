@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/sheet"
 	"revuelta/internal/table"
 )
 
@@ -77,7 +78,7 @@ type LooksAt interface{ LooksAt() string }
 
 // Prepared is a step that reads another table before the first row comes. It gives the step to be run.
 type Prepared interface {
-	Prepare(open func(path string) (*Other, error)) (any, error)
+	Prepare(s *Site) (any, error)
 }
 
 // MapFunc is a row step's work on one batch, which it reads only, or emits whole.
@@ -182,6 +183,7 @@ type Site struct {
 	Open    func(path string) (*Other, error)                        // opens another table, a file or @NAME
 	Memory  int64                                                    // bytes a step that holds rows may take; 0: no limit
 	Temp    string                                                   // folder for temporary files, "" the system's
+	Merged  func(file int) []sheet.Area                              // merged areas of an input that is read as it lies: rows by their line, columns from 1
 	AddFile func(name string) int                                    // the number of a further file, for the origin of rows
 	Step    string                                                   // name of the step
 	File    func(file int) string                                    // names an input

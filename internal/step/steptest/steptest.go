@@ -37,8 +37,12 @@ const (
 
 // Run runs a Mapper or a Step over rows, in batches of so many.
 func Run(made any, in Table, size int, kind Kind) (Table, step.Tally, error) {
+	return RunAt(&step.Site{Step: "step"}, made, in, size, kind)
+}
+
+// RunAt runs a step at a site.
+func RunAt(site *step.Site, made any, in Table, size int, kind Kind) (Table, step.Tally, error) {
 	out := &collector{}
-	site := &step.Site{Step: "step"}
 	err := run(context.Background(), made, in, size, kind, out, site)
 	return out.table, site.Tally, err
 }
