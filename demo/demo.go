@@ -25,6 +25,8 @@ type Scene struct {
 
 // Scenes are the demo, in order.
 var Scenes = []Scene{
+	{"Look first: how the sheet lies, what is untidy, and the command that mends it.",
+		"revuelta look harvest.csv"},
 	{"The cooperative's harvest sheet: a field for each month and measure.",
 		"revuelta convert harvest.csv"},
 	{"One row for each colony and month. {month} becomes a field, {@} names the values.",
@@ -51,6 +53,14 @@ var Scenes = []Scene{
 		"revuelta explode offers --json --pick 'item=$.item, price=$.price' --set-aside faulty.csv suppliers.csv"},
 	{"The hive book: a form of three rows for each colony and visit, read through a stencil.",
 		"revuelta stencil 'mites queen . / brood honey . / note . .' --side colony --top date inspection.csv"},
+	{"A workbook made by hand: titles, a header of two rows over merged cells, notes below.",
+		"revuelta convert --sheet Harvest --header auto --foot auto cooperative.xlsx"},
+	{"From its sheet to a workbook that a colleague can open: a row for each colony and month.",
+		"revuelta run workbook.plan"},
+	{"The form on another sheet: labels hold for their merged cells.",
+		"revuelta stencil 'mites queen brood / note . .' --side colony --top date --sheet 'Hive book' --body 3 cooperative.xlsx"},
+	{"Twelve sheets of sales, one beneath another.",
+		"revuelta group --by 'month(date)' --calc 'sum(jars)' --calc 'sum(jars * price) as income' --sheet '2024-*' cooperative.xlsx"},
 }
 
 // Files lists the names of the demo's files.

@@ -89,26 +89,49 @@ func (f *footer) cut() (delimited.Chunk, error) {
 				break
 			}
 			n++
-			notes = append([]string{diag.Quote(strings.TrimRight(strings.Join(r.Cells, " "), " "))}, notes...)
+			notes = append([]string{noteText(r.Cells)}, notes...)
 		}
 		end = r.Start
 	}
 	if !f.auto && n < f.rows {
 		return delimited.Chunk{}, diag.Dataf("--foot %d: below the header stands only %s", f.rows, diag.Plural(int64(n), "row"))
 	}
-	if n > 0 {
-		more := ""
-		if len(notes) > 5 {
-			notes, more = notes[:5], fmt.Sprintf(" and %d more", len(notes)-5)
-		}
-		f.tell(fmt.Sprintf("%s at the foot left out: %s%s", diag.Plural(int64(n), "row"), strings.Join(notes, ", "), more))
-	} else if f.auto {
-		f.tell("no notes at the foot")
+	if n > 0 || f.auto {
+		f.tell(tellFoot(n, notes))
 	}
 	if end == 0 {
 		return delimited.Chunk{}, io.EOF
 	}
 	return delimited.Whole(text[:end], line), nil
+}
+
+// tellFoot tells what was left out at the foot, of which texts are quoted.
+func tellFoot(n int, notes []string) string {
+	if n == 0 {
+		return "no notes at the foot"
+	}
+	more := ""
+	if len(notes) > 5 {
+		notes, more = notes[:5], fmt.Sprintf(" and %d more", len(notes)-5)
+	}
+	return fmt.Sprintf("%s at the foot left out: %s%s", diag.Plural(int64(n), "row"), strings.Join(notes, ", "), more)
+}
+
+// noteText is a row as a note is quoted.
+func noteText(cells []string) string {
+	return diag.Quote(strings.TrimRight(strings.Join(cells, " "), " "))
+}
+
+// footNote tells of the rows of a sheet left out at its foot.
+func footNote(rows []delimited.Record, auto bool) string {
+	if len(rows) == 0 && !auto {
+		return ""
+	}
+	var notes []string
+	for _, r := range rows {
+		notes = append(notes, noteText(r.Cells))
+	}
+	return tellFoot(len(rows), notes)
 }
 
 // isNote tells a note from a row of data: a text that stands alone in the first cell of a table of several fields.

@@ -6,10 +6,12 @@ package format
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/sheet"
 	"revuelta/internal/table"
 )
 
@@ -28,7 +30,9 @@ type ReadOptions struct {
 	Source     string   // name of a field for the file of each row
 	Limit      int64    // data rows over all files; 0: all
 	Flatten    bool
-	AsItLies   bool // every row counts, wholly empty ones too, and there is no header
+	Sheet      string // of a workbook: a name, a number or a glob
+	Area       string // of a sheet: a range or a name
+	AsItLies   bool   // every row counts, wholly empty ones too, and there is no header
 
 	Stdin     io.Reader // what the file - holds
 	LongAside bool      // rows with content beyond the header are put aside, see Parser.Long
@@ -91,6 +95,8 @@ type WriteOptions struct {
 	Blank string
 	Mark  bool // UTF-8 byte mark
 	CRLF  bool
+
+	Overwrite bool // what is there already may be replaced
 }
 
 // Chunk is a stretch of input, to be parsed by any worker.
@@ -98,6 +104,7 @@ type Chunk struct {
 	file  int
 	text  textChunk
 	batch *table.Batch // rows read already
+	late  *late        // what else became of rows on the way in
 	Bytes int64
 }
 
@@ -148,11 +155,13 @@ type Input struct {
 	Fields int
 	Size   int64 // bytes, 0 where not known
 	Notes  []string
-	How    Found // what was found out
+	How    Found        // what was found out
+	Merged []sheet.Area // of a sheet as it lies: rows by their line, columns from 1
 }
 
 // Found is what was found out about a file of text.
 type Found struct {
+	Sheet     string // where there are several and none was named
 	Encoding  string
 	Delimiter byte
 	Header    Header
@@ -175,34 +184,42 @@ type Encoder interface {
 	Append(dst []byte, b *table.Batch) []byte
 }
 
-// known are the formats by name; read and write tell what works.
-var known = []struct {
-	name     string
-	suffixes []string
-}{
-	{"csv", []string{".csv", ".txt"}},
-	{"tsv", []string{".tsv", ".tab"}},
-	{"ndjson", []string{".ndjson", ".jsonl"}},
-	{"json", []string{".json"}},
-	{"md", []string{".md"}},
-	{"html", []string{".html", ".htm"}},
+// Format is a format of files.
+type Format struct {
+	Name     string
+	Suffixes []string
+	Reads    bool
+	Keeps    string // what comes through
+	Loses    string // what does not
+}
+
+// Formats are all there are.
+var Formats = []Format{
+	{"csv", []string{".csv", ".txt"}, true, "every cell as it stands", "whether a cell was quoted; blank and empty text are one"},
+	{"tsv", []string{".tsv", ".tab"}, true, "every cell as it stands", "as csv"},
+	{"ndjson", []string{".ndjson", ".jsonl"}, true, "every cell as it stands; blank is null; nested members as JSON text", "written: whether a number was one, all cells are texts"},
+	{"json", []string{".json"}, true, "as ndjson, in one array", "as ndjson; the file is held in memory"},
+	{"xlsx", []string{".xlsx", ".xlsm"}, true, "read: stored values, numbers in shortest form, dates as ISO 8601, merged labels; written: numbers and dates where every cell of the field survives, else text", "formulas, formats, comments, pictures; more than 1,048,575 rows or 32,767 characters a cell are refused"},
+	{"ods", []string{".ods"}, true, "as xlsx", "as xlsx"},
+	{"parquet", []string{".parquet"}, true, "the order of fields; integers and doubles where every cell survives, else text; blank is null; exact decimals, dates and times read as text", "lists and maps are refused; bytes that are no text come in hexadecimal"},
+	{"sqlite", []string{".db", ".sqlite", ".sqlite3"}, true, "the order of fields and rows; integers and reals where every cell survives, else text; blank is null; the other tables (FILE#TABLE)", "indexes and triggers of a table that is replaced; bytes that are no text come in hexadecimal"},
+	{"md", []string{".md"}, false, "every cell as it stands, for a text page", "line breaks become <br>"},
+	{"html", []string{".html", ".htm"}, false, "every cell as it stands, for a web page", "line breaks become <br>"},
 }
 
 // Names lists the names of the formats.
 func Names() []string {
 	var out []string
-	for _, f := range known {
-		out = append(out, f.name)
+	for _, f := range Formats {
+		out = append(out, f.Name)
 	}
 	return out
 }
 
 // checkName reports an unknown format.
 func checkName(option, name string) error {
-	for _, f := range known {
-		if f.name == name {
-			return nil
-		}
+	if slices.ContainsFunc(Formats, func(f Format) bool { return f.Name == name }) {
+		return nil
 	}
 	e := diag.Usagef("%s %s: there is no such format; there are %s", option, diag.Quote(name), strings.Join(Names(), ", "))
 	if near := diag.Nearest(name, Names()); near != "" {
@@ -214,11 +231,16 @@ func checkName(option, name string) error {
 // bySuffix finds the format of a file name, "" where its suffix tells none.
 func bySuffix(name string) string {
 	name = strings.ToLower(name)
+	if file, _ := databaseTable(name); file != name {
+		if bySuffix(file) == "sqlite" {
+			return "sqlite"
+		}
+	}
 	name = strings.TrimSuffix(strings.TrimSuffix(name, ".gz"), ".zst")
-	for _, f := range known {
-		for _, s := range f.suffixes {
+	for _, f := range Formats {
+		for _, s := range f.Suffixes {
 			if strings.HasSuffix(name, s) {
-				return f.name
+				return f.Name
 			}
 		}
 	}
@@ -253,6 +275,12 @@ func (r ReadOptions) Over(o ReadOptions) ReadOptions {
 	}
 	if o.Source != "" {
 		r.Source = o.Source
+	}
+	if o.Sheet != "" {
+		r.Sheet = o.Sheet
+	}
+	if o.Area != "" {
+		r.Area = o.Area
 	}
 	if o.Limit != 0 {
 		r.Limit = o.Limit

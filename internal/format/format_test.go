@@ -46,7 +46,7 @@ func TestReadHead(t *testing.T) {
 		}
 		rows, err := delimited.Head([]byte(c.text), delimited.Dialect{Delimiter: ','}, 100, true)
 		require.NoError(t, err)
-		h, e := readHead(rows, o)
+		h, e := readHead(rows, o, nil)
 		if want, ok := strings.CutPrefix(c.want, "error: "); ok {
 			if assert.NotNil(t, e, c.text) {
 				assert.Contains(t, e.Error(), want, c.text)

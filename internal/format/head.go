@@ -2,10 +2,12 @@ package format
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format/delimited"
+	"revuelta/internal/sheet"
 	"revuelta/internal/table"
 )
 
@@ -18,8 +20,9 @@ type head struct {
 }
 
 // readHead finds the header among the first rows, counted as they lie in the file, empty ones too.
-func readHead(rows []delimited.Record, o ReadOptions) (*head, *diag.Error) {
+func readHead(rows []delimited.Record, o ReadOptions, merged mergedAreas) (*head, *diag.Error) {
 	h := &head{found: o.Header}
+	join := func(from, to int) []string { return joinHeader(rows[from:to+1], o.HeaderJoin, merged.in(from, to)) }
 	from, to := 0, 0 // first and last header row, from 0
 	switch o.Header.Kind {
 	case HeaderNone:
@@ -40,20 +43,20 @@ func readHead(rows []delimited.Record, o ReadOptions) (*head, *diag.Error) {
 		if from == len(rows) {
 			return nil, diag.Dataf("the file has no header: it is empty")
 		}
-		likely, last := likelyHeader(rows)
+		likely, last := likelyHeader(rows, from, merged)
 		if o.Header.Kind == HeaderAuto {
 			if likely < 0 {
 				likely, last = from, from
 			}
 			from, to = likely, last
 			h.found = Header{HeaderRows, from + 1, to + 1}
-			h.notes = append(h.notes, fmt.Sprintf("header taken from %s: %s", h.found, diag.Names(cleanNames(joinHeader(rows[from:to+1], o.HeaderJoin)))))
+			h.notes = append(h.notes, fmt.Sprintf("header taken from %s: %s", h.found, diag.Names(cleanNames(join(from, to)))))
 			break
 		}
 		if likely > from && looksLikeTitle(rows, from) {
 			there := Header{HeaderRows, likely + 1, last + 1}
 			return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; the header seems to be %s: %s",
-				from+1, filledOf(rows[from]), diag.Plural(int64(width(rows)), "cell"), there, diag.Names(cleanNames(joinHeader(rows[likely:last+1], o.HeaderJoin)))).
+				from+1, filledOf(rows[from]), diag.Plural(int64(width(rows[from:])), "cell"), there, diag.Names(cleanNames(join(likely, last)))).
 				Trying("--header "+there.Option(), fmt.Sprintf("--header %d if it is one all the same", from+1))
 		}
 		to = from
@@ -69,7 +72,7 @@ func readHead(rows []delimited.Record, o ReadOptions) (*head, *diag.Error) {
 			h.names = append(h.names, fmt.Sprintf("field %d", i+1))
 		}
 	} else {
-		h.names, h.notes = headerNames(joinHeader(rows[from:to+1], o.HeaderJoin), h.notes)
+		h.names, h.notes = headerNames(join(from, to), h.notes)
 	}
 	if len(h.names) == 0 {
 		return nil, diag.Dataf("the file has no header: row %d is empty", to+1)
@@ -127,10 +130,11 @@ func width(rows []delimited.Record) int {
 // looksLikeTitle reports whether most names are empty in a row and a later one is fuller.
 func looksLikeTitle(rows []delimited.Record, i int) bool {
 	n := filled(rows[i].Cells)
+	rows = rows[i:min(len(rows), i+headRows)]
 	if 2*n >= width(rows) {
 		return false
 	}
-	for _, r := range rows[i+1 : min(len(rows), headRows)] {
+	for _, r := range rows[1:] {
 		if filled(r.Cells) > n {
 			return true
 		}
@@ -156,12 +160,13 @@ func (h Header) Option() string {
 
 // likelyHeader is the first row filled as widely as those beneath with
 // distinct texts, or two rows of which the lower is so filled and the joined
-// names are distinct; -1 where there is none.
-func likelyHeader(rows []delimited.Record) (from, to int) {
-	rows = rows[:min(len(rows), headRows)]
-	for i, r := range rows {
+// names are distinct; -1 where there is none. It looks from a row on.
+func likelyHeader(rows []delimited.Record, first int, merged mergedAreas) (from, to int) {
+	rows = rows[:min(len(rows), first+headRows)]
+	for i := first; i < len(rows); i++ {
+		r := rows[i]
 		n := filled(r.Cells)
-		if n == 0 || n == 1 && width(rows) > 1 {
+		if n == 0 || n == 1 && width(rows[first:]) > 1 {
 			continue
 		}
 		widest := 0
@@ -169,16 +174,40 @@ func likelyHeader(rows []delimited.Record) (from, to int) {
 			widest = max(widest, filled(below.Cells))
 		}
 		switch {
-		case n < widest:
-		case distinct(r.Cells) == n:
+		case n >= widest && distinct(r.Cells) == n:
 			return i, i
-		case i > 0 && filled(rows[i-1].Cells) > 1:
-			if names := joinHeader(rows[i-1:i+1], " / "); distinct(names) == filled(names) {
+		case i > first && filled(rows[i-1].Cells) > 1:
+			names := joinHeader(rows[i-1:i+1], " / ", merged.in(i-1, i))
+			if anyNumber(r.Cells) { // that is data
+				continue
+			}
+			if distinct(names) == filled(names) && (n >= widest || filled(names) >= widest && spread(names, rows[i-1].Cells)) {
 				return i - 1, i
 			}
 		}
 	}
 	return -1, -1
+}
+
+// anyNumber tells whether a cell is a number, but for years, which head columns.
+func anyNumber(cells []string) bool {
+	for _, c := range cells {
+		c = strings.TrimSpace(c)
+		if n, err := strconv.ParseFloat(c, 64); err == nil && (len(c) != 4 || n < 1900 || n > 2100) {
+			return true
+		}
+	}
+	return false
+}
+
+// spread tells whether a label of an upper row stands for further columns in the names.
+func spread(names, upper []string) bool {
+	for c, n := range names {
+		if strings.Contains(n, " / ") && (c >= len(upper) || strings.TrimSpace(upper[c]) == "") {
+			return true
+		}
+	}
+	return false
 }
 
 // distinct counts the different texts.
@@ -192,16 +221,43 @@ func distinct(cells []string) int {
 	return len(seen)
 }
 
+// mergedAreas gives the merged areas of a sheet, counted from the first row and
+// column of what is read; nil: there is none.
+type mergedAreas func() []sheet.Area
+
+// in lists the areas that begin in rows from 0, counted from the first of them.
+func (m mergedAreas) in(from, to int) []sheet.Area {
+	if m == nil || from >= to {
+		return nil
+	}
+	var out []sheet.Area
+	for _, a := range m() {
+		if from < a.Top && a.Top <= to+1 && a.Right > a.Left {
+			a.Top, a.Bottom = a.Top-from, a.Bottom-from
+			out = append(out, a)
+		}
+	}
+	return out
+}
+
 // joinHeader makes one row of names of several. A label of an upper row spreads
-// over the blank cells to its right where the row beneath names something in
+// over its merged area; where no cells are merged, over the blank cells to its right where the row beneath names something in
 // the label's own column too.
-func joinHeader(rows []delimited.Record, join string) []string {
+func joinHeader(rows []delimited.Record, join string, merged []sheet.Area) []string {
 	if len(rows) == 1 {
 		return rows[0].Cells
 	}
 	w := 0
 	for _, r := range rows {
 		w = max(w, len(r.Cells))
+	}
+	over := map[[2]int]string{} // what a cell is covered by
+	for _, a := range merged {
+		if row := rows[a.Top-1].Cells; a.Left <= len(row) {
+			for c := a.Left; c < min(a.Right, w); c++ {
+				over[[2]int{a.Top - 1, c}] = strings.TrimSpace(row[a.Left-1])
+			}
+		}
 	}
 	cell := func(r, c int) string {
 		if c < len(rows[r].Cells) {
@@ -215,7 +271,9 @@ func joinHeader(rows []delimited.Record, join string) []string {
 		for c := range w {
 			own := cell(r, c)
 			if own != "" {
-				label, spreads = own, r+1 < len(rows) && cell(r+1, c) != ""
+				label, spreads = own, merged == nil && r+1 < len(rows) && cell(r+1, c) != ""
+			} else if covered, ok := over[[2]int{r, c}]; ok {
+				own = covered
 			} else if spreads {
 				own = label
 			}

@@ -240,8 +240,8 @@ func batchOf(rows [][]string, lines []int, fields int) *table.Batch {
 	return b
 }
 
-func (f *jsonFile) name() string  { return f.file }
-func (f *jsonFile) recycle(Chunk) {}
+func (f *jsonFile) source() string { return f.file }
+func (f *jsonFile) recycle(Chunk)  {}
 
 func (f *jsonFile) close() error {
 	if f.stop != nil {

@@ -30,7 +30,9 @@ type Output struct {
 
 // Create begins an output file.
 func Create(path string) (*Output, error) {
-	o := &Output{Name: path, target: path}
+	o := &Output{Name: path}
+	path = FileOf(path)
+	o.target = path
 	if real, err := filepath.EvalSymlinks(path); err == nil {
 		o.target = real
 	}
@@ -121,6 +123,14 @@ func (o *Output) Abort() {
 	}
 }
 
+// FileOf is the file of a path, which may name a table in a database behind it.
+func FileOf(path string) string {
+	if bySuffix(path) == "sqlite" {
+		path, _ = databaseTable(path)
+	}
+	return path
+}
+
 // SameFile reports whether two paths are one file.
 func SameFile(a, b string) bool {
 	ia, err := os.Stat(a)
@@ -148,6 +158,13 @@ func NewEncoding(path string, o WriteOptions) (Encoding, error) {
 		return markdown{o.Blank}, nil
 	case "html":
 		return html{o.Blank}, nil
+	case "sqlite":
+		if err := refuseTable(path, o); err != nil {
+			return nil, err
+		}
+		return newWhole(as, path, o), nil
+	case "xlsx", "ods", "parquet":
+		return newWhole(as, path, o), nil
 	}
 	return newDelimited(as, o), nil
 }

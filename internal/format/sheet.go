@@ -18,6 +18,7 @@ type sheetFile struct {
 	rows  [][]string
 	lines []int
 	at    int
+	done  func() error // when it is closed; may be nil
 }
 
 // openSheet reads delimited text as it lies: as wide as its widest row, wholly
@@ -79,9 +80,9 @@ func cutFoot(rows []delimited.Record, n int) ([]delimited.Record, string) {
 	return rows[:len(rows)-n], fmt.Sprintf("%s at the foot left out: %s", diag.Plural(int64(n), "row"), diag.Names(quoted))
 }
 
-func (f *sheetFile) name() string  { return f.file }
-func (f *sheetFile) recycle(Chunk) {}
-func (f *sheetFile) close() error  { return nil }
+func (f *sheetFile) source() string { return f.file }
+func (f *sheetFile) recycle(Chunk)  {}
+func (f *sheetFile) close() error   { return nil }
 
 func (f *sheetFile) next() (Chunk, error) {
 	const most = 512

@@ -40,7 +40,7 @@ type body interface {
 	parser(stats *Stats, aside func(LongRow)) func(c Chunk, dst *table.Batch) error
 	recycle(c Chunk)
 	close() error
-	name() string
+	source() string // what the field for the source holds
 }
 
 // textFile is a file of delimited text.
@@ -54,7 +54,7 @@ type textFile struct {
 	}
 }
 
-func (f *textFile) name() string    { return f.in.name }
+func (f *textFile) source() string  { return f.in.name }
 func (f *textFile) recycle(c Chunk) { f.split.Recycle(c.text) }
 func (f *textFile) close() error    { return f.in.close() }
 
@@ -104,7 +104,25 @@ func Open(paths []string, o ReadOptions) (Source, error) {
 		return nil, diag.Usagef("standard input (-) is named twice")
 	}
 	for _, p := range paths {
-		f, in, err := openOne(p, o)
+		as, err := formatOf(p, &o)
+		if err != nil {
+			s.Close()
+			return nil, err
+		}
+		if as == "xlsx" || as == "ods" {
+			files, inputs, err := openBook(p, o)
+			if err != nil {
+				s.Close()
+				return nil, err
+			}
+			s.files, s.inputs = append(s.files, files...), append(s.inputs, inputs...)
+			continue
+		}
+		if o.Sheet != "" || o.Area != "" {
+			s.Close()
+			return nil, diag.Usagef("--sheet and --area go with workbooks (xlsx, ods)").At(p, 0)
+		}
+		f, in, err := openOne(p, as, o)
 		if err != nil {
 			s.Close()
 			return nil, err
@@ -116,14 +134,15 @@ func Open(paths []string, o ReadOptions) (Source, error) {
 	return s, nil
 }
 
-// openOne opens a file by its format.
-func openOne(path string, o ReadOptions) (*oneFile, *Input, error) {
-	as := o.As
-	if as == "" {
-		as = bySuffix(path)
-	}
-	if as == "json" || as == "ndjson" {
+// openOne opens a file by its format, "" where it is not known yet.
+func openOne(path, as string, o ReadOptions) (*oneFile, *Input, error) {
+	switch as {
+	case "json", "ndjson":
 		return openJSON(path, o)
+	case "parquet":
+		return openParquet(path, o)
+	case "sqlite":
+		return openSQLite(path, o)
 	}
 	if as == "md" || as == "html" {
 		return nil, nil, diag.Usagef("%s tables are written, not read", as).At(path, 0).Trying("--read-as csv")
@@ -161,7 +180,7 @@ func openText(in *opened, as string, o ReadOptions) (*oneFile, *Input, error) {
 		in.close()
 		return nil, nil, diag.Dataf("the first row is longer than %d MiB, or this is no table", probeSize>>20).At(in.name, 1)
 	}
-	h, e := readHead(rows, o)
+	h, e := readHead(rows, o, nil)
 	if e != nil {
 		in.close()
 		e.File = in.name
@@ -325,7 +344,7 @@ func (p *fileParser) rearrange(dst, src *table.Batch, f *oneFile) {
 		}
 	}
 	if p.s.o.Source != "" {
-		dst.Cols[len(f.fields)].SetConstant(f.name(), src.Rows)
+		dst.Cols[len(f.fields)].SetConstant(f.source(), src.Rows)
 	}
 }
 

@@ -16,6 +16,8 @@ var ReadOptions = []step.Option{
 	{Name: "delimiter", Value: "CHAR", Help: "what parts the cells (else found out: , ; tab |)"},
 	{Name: "encoding", Value: "NAME", Help: "else found out: UTF-8, UTF-16 by mark, else Windows-1252 with a notice"},
 	{Name: "quote", Value: `'"'|none`, Help: "none takes quotes as text"},
+	{Name: "sheet", Value: "NAME|N|GLOB", Help: "of a workbook; a glob takes several, one beneath another (default: the first)"},
+	{Name: "area", Value: "B3:K40|NAME", Help: "of a sheet: a range, a defined name or a table's name"},
 	{Name: "header", Value: "N|A-B|none|auto", Help: "the header rows (default: row 1, unless it looks like a title)"},
 	{Name: "header-join", Value: "TEXT", Help: "between the parts of several header rows (default: ' / ')"},
 	{Name: "body", Value: "N", Help: "the first row of data"},
@@ -59,6 +61,7 @@ func DecodeRead(a *step.Args) (o format.ReadOptions, err error) {
 		return o, err
 	}
 	o.Flatten = a.Has("flatten")
+	o.Sheet, o.Area = a.Get("sheet", ""), a.Get("area", "")
 	if a.Get("foot", "") == "auto" {
 		o.FootAuto = true
 	} else if o.Foot, err = count(a, "foot"); err != nil {
@@ -89,7 +92,7 @@ func count(a *step.Args, name string) (int, error) {
 
 // DecodeWrite makes writing options of arguments.
 func DecodeWrite(a *step.Args) format.WriteOptions {
-	return format.WriteOptions{As: a.Get("write-as", ""), Blank: a.Get("write-blank", ""), Mark: a.Has("bom"), CRLF: a.Has("crlf")}
+	return format.WriteOptions{As: a.Get("write-as", ""), Blank: a.Get("write-blank", ""), Mark: a.Has("bom"), CRLF: a.Has("crlf"), Overwrite: a.Has("overwrite")}
 }
 
 var readSpec = &step.Spec{Name: "read", Forms: []string{"read FILE... [reading options]"}, Options: ReadOptions,

@@ -120,7 +120,7 @@ func (r *runner) fieldsAfter(ctx context.Context, a *Apply, in *table.Schema) (*
 	made := a.Step
 	if p, ok := made.(step.Prepared); ok {
 		var err error
-		if made, err = p.Prepare(r.headerOnly); err != nil {
+		if made, err = p.Prepare(&step.Site{Open: r.headerOnly}); err != nil {
 			return nil, false, err
 		}
 	}

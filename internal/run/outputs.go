@@ -17,6 +17,9 @@ func (r *runner) refuse() error {
 				if o.Path == w.Path || format.SameFile(o.Path, w.Path) {
 					return r.at(diag.Usagef("%s is written twice", w.Path), w.Line)
 				}
+				if a, b := format.FileOf(o.Path), format.FileOf(w.Path); a == b || format.SameFile(a, b) {
+					return r.at(diag.Usagef("%s is written twice: a run writes one table into a database", a), w.Line).Trying("a run for each table")
+				}
 			}
 			writes = append(writes, w)
 		}
@@ -79,7 +82,11 @@ func (r *runner) at(e *diag.Error, line int) *diag.Error {
 // finish closes all outputs, then puts them in their places.
 func (r *runner) finish() error {
 	for _, t := range r.outputs {
-		if t.enc != nil {
+		if t.whole != nil {
+			if err := t.finish(); err != nil {
+				return err
+			}
+		} else if t.enc != nil {
 			if end := t.enc.End(nil); len(end) > 0 {
 				if err := t.write(end); err != nil {
 					return err

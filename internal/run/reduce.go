@@ -36,8 +36,7 @@ func (r *reducer) part(s *step.Site) step.Part {
 }
 
 // finish puts the parts together.
-func (r *reducer) finish(ctx context.Context, out step.Out, file func(int) string) error {
-	site := &step.Site{Step: r.st.name, File: file}
+func (r *reducer) finish(ctx context.Context, out step.Out, site *step.Site) error {
 	r.st.mu.Lock()
 	site.Tally = r.st.tally
 	r.st.tally = step.Tally{}

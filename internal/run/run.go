@@ -10,11 +10,11 @@ import (
 	"strings"
 	"sync"
 	"sync/atomic"
-	"syscall"
 	"time"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
+	"revuelta/internal/sheet"
 	"revuelta/internal/step"
 	"revuelta/internal/table"
 )
@@ -101,52 +101,16 @@ type runner struct {
 	leftOut *asideFile
 	marks   map[string]*held
 	addFile func(name string) int
-}
-
-// target is an output of the run.
-type target struct {
-	file *format.Output // nil: standard output
-	w    io.Writer
-	enc  format.Encoding
-	acc  TableAccount
-
-	begun bool // rows were written
-}
-
-// rows writes a piece of rows.
-func (t *target) rows(b []byte) error {
-	if j, ok := t.enc.(format.Joined); ok && !t.begun && len(b) > 0 {
-		b = j.First(b)
-		t.begun = true
-	}
-	return t.write(b)
-}
-
-func (t *target) write(b []byte) error {
-	_, err := t.w.Write(b)
-	if t.file == nil && err != nil {
-		if errors.Is(err, syscall.EPIPE) {
-			return ErrPipe
-		}
-		e := diag.Systemf("standard output: %s", systemText(err))
-		e.Cause = err
-		return e
-	}
-	return err
-}
-
-func systemText(err error) string {
-	switch {
-	case errors.Is(err, syscall.ENOSPC):
-		return "the disk is full"
-	}
-	return err.Error()
+	merged  func(file int) []sheet.Area
 }
 
 // all runs the segments, then puts the files in place.
 func (r *runner) all(ctx context.Context) (err error) {
 	defer func() {
 		for _, t := range r.outputs {
+			if t.whole != nil {
+				t.whole.temp.Close()
+			}
 			if t.file != nil {
 				t.file.Abort() // has no effect on what was put in place
 			}
@@ -305,6 +269,12 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 		defer mu.Unlock()
 		return further[i-len(inputs)]
 	}
+	r.merged = func(i int) []sheet.Area {
+		if i >= len(inputs) {
+			return nil
+		}
+		return inputs[i].Merged
+	}
 	r.addFile = func(name string) int {
 		mu.Lock()
 		defer mu.Unlock()
@@ -366,7 +336,7 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 			stages = append(stages, st)
 			made := it.Step
 			if p, ok := made.(step.Prepared); ok {
-				if made, err = p.Prepare(r.other); err != nil {
+				if made, err = p.Prepare(&step.Site{Open: r.other, Memory: r.env.Memory, Temp: r.env.Temp}); err != nil {
 					return st.place(err)
 				}
 			}
@@ -382,12 +352,13 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 			case step.Reducer:
 				up := x
 				up.reducer = &reducer{step: s, st: st}
+				up.memory, up.temp = (r.env.Memory+int64(workers)-1)/int64(workers), r.env.Temp
 				x = next(func(ctx context.Context, out step.Out) error {
 					nothing := func(*table.Schema) error { return nil }
 					if err := up.run(ctx, sink{start: nothing, aside: r.putAside, left: r.putLeftOut}); err != nil {
 						return err
 					}
-					return up.reducer.finish(ctx, out, name)
+					return up.reducer.finish(ctx, out, &step.Site{Step: st.name, File: name, Memory: r.env.Memory, Temp: r.env.Temp})
 				})
 			case step.Step:
 				ordered(s, st)
@@ -409,6 +380,7 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 		}
 	}
 	err = r.end(ctx, x, last)
+	src.Close() // nobody adds notes any more
 	for i, in := range inputs {
 		a := TableAccount{Name: in.Name, Rows: stats[i].Rows, Fields: in.Fields, Notes: in.Notes, How: in.How, Names: src.Schema().Names()}
 		if limited != nil && len(inputs) == 1 {
@@ -524,6 +496,11 @@ func (r *runner) open(w *Write) (*target, error) {
 		return nil, r.errAt(err, w.Line)
 	}
 	t := &target{enc: enc, acc: TableAccount{Name: w.Path}, w: r.env.Stdout}
+	if e, ok := enc.(format.Whole); ok {
+		if t.whole, err = newWholeTarget(e, r.env.Temp); err != nil {
+			return nil, r.errAt(err, w.Line)
+		}
+	}
 	if w.Path == "" {
 		t.acc.Name = "standard output"
 	} else {
@@ -558,7 +535,7 @@ func (c countingEncoder) Append(dst []byte, b *table.Batch) []byte {
 
 // runStep runs an ordered or whole step with its doors counted.
 func runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.Out, r *runner, file func(int) string) error {
-	site := &step.Site{Step: st.name, File: file, Open: r.other, AddFile: r.addFile, Memory: r.env.Memory, Temp: r.env.Temp}
+	site := &step.Site{Step: st.name, File: file, Merged: r.merged, Open: r.other, AddFile: r.addFile, Memory: r.env.Memory, Temp: r.env.Temp}
 	if r.aside != nil {
 		site.Aside = func(row *step.Row) error { return r.aside.put([]*step.Row{row}) }
 	}

@@ -42,6 +42,8 @@ type section struct {
 	before   int    // how many stages stand before it
 	ordered  *step.Ordered
 	encoding format.Encoding // nil: batches go out
+	memory   int64           // bytes that each worker's part of a reducer may take; 0: no limit
+	temp     string          // folder for temporary files
 	reducer  *reducer        // takes what comes out of the steps, in the workers; nil: there is none
 	workers  int
 	setAside bool
@@ -267,6 +269,7 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 	}
 	if x.reducer != nil {
 		site := x.site(w, x.reducer.st)
+		site.Memory, site.Temp = x.memory, x.temp
 		w.part = x.reducer.part(site)
 		defer func() { x.reducer.st.add(&site.Tally) }()
 	}

@@ -1,0 +1,299 @@
+package format
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"os"
+	"slices"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/format/delimited"
+	"revuelta/internal/sheet"
+	"revuelta/internal/table"
+)
+
+// Lie is how a file lies: what it is, and some of its rows, with their place.
+type Lie struct {
+	Name      string
+	As        string // the format
+	Size      int64  // bytes, 0 where not known
+	Encoding  string // of text
+	Delimiter byte
+	Quoted    bool   // quotes stand in it
+	LineEnds  string // LF, CRLF, CR or mixed
+	Sheets    []sheet.Info
+	Sheet     string // the one that is read
+	Merged    []sheet.Area
+	Notes     []string
+
+	First  []delimited.Record // the rows at the beginning, empty ones too; none where the format names its fields
+	Later  []delimited.Record // rows from the middle and the end, whose lines are not known
+	Whole  bool               // First is all there is
+	Header Header             // From 0: there is none
+	Names  []string           // of the fields
+	Body   int                // index in First of the first row of data
+	Foot   []delimited.Record // notes at the end
+	Rows   [][]string         // of data, where the format names its fields
+}
+
+// How much is looked at.
+const (
+	lieBegin = 64 << 10
+	lieLater = 16 << 10
+	lieRows  = 3000
+)
+
+// LieOf looks how a file lies, at its beginning, its middle and its end.
+func LieOf(path string, o ReadOptions) (*Lie, error) {
+	as, err := formatOf(path, &o)
+	if err != nil {
+		return nil, err
+	}
+	if o.HeaderJoin == "" {
+		o.HeaderJoin = " / "
+	}
+	switch as {
+	case "xlsx", "ods":
+		return lieOfBook(path, as, o)
+	case "json", "ndjson", "parquet", "sqlite":
+		return lieOfTable(path, as, o)
+	}
+	in, err := open(path, o)
+	if err != nil {
+		return nil, err
+	}
+	defer in.close()
+	if first := bytes.TrimLeft(in.probe, " \t\r\n"); as == "" && len(first) > 1 && (first[0] == '{' || first[0] == '[') && looksLikeJSON(first) {
+		return lieOfTable(path, "json", o)
+	}
+	if as == "" {
+		as = "csv"
+	}
+	l := &Lie{Name: in.name, As: as, Size: in.size, Encoding: in.found, Notes: in.notes, Delimiter: o.Delimiter}
+	begin := in.probe
+	if l.Whole = in.rest == nil; len(begin) > 4*lieBegin {
+		begin, l.Whole = begin[:lieBegin], false
+	}
+	if l.Delimiter == 0 {
+		l.Delimiter = delimited.Detect(begin)
+	}
+	d := delimited.Dialect{Delimiter: l.Delimiter, NoQuotes: o.NoQuotes}
+	l.Quoted, l.LineEnds = bytes.IndexByte(begin, '"') >= 0, lineEnds(begin)
+	rows, err := delimited.Head(begin, d, lieRows, l.Whole)
+	if len(rows) < 5 && len(begin) < len(in.probe) { // rows of great size
+		rows, err = delimited.Head(in.probe, d, lieRows, in.rest == nil)
+	}
+	if len(rows) == 0 && err != nil {
+		var fault *delimited.Fault
+		errors.As(err, &fault)
+		return nil, (&textFile{in: in}).fault(fault, nil)
+	}
+	if len(rows) == 0 {
+		return nil, diag.Dataf("the first row is longer than what is looked at, or this is no table").At(in.name, 1)
+	}
+	l.Whole = l.Whole && len(rows) < lieRows && err == nil
+	l.First = rows
+	if !l.Whole && in.size > 2*lieBegin && in.found == "utf-8" && path != "-" {
+		l.later(path, in.size, d)
+	}
+	return l, l.settle(o, nil)
+}
+
+func lineEnds(text []byte) string {
+	lf, crlf := bytes.Count(text, []byte{'\n'}), bytes.Count(text, []byte("\r\n"))
+	switch {
+	case lf == 0 && bytes.IndexByte(text, '\r') >= 0:
+		return "CR"
+	case crlf == 0:
+		return "LF"
+	case crlf == lf:
+		return "CRLF"
+	}
+	return "mixed"
+}
+
+// later takes rows from the middle and the end of a text, as far as they are as wide as those at its beginning.
+func (l *Lie) later(path string, size int64, d delimited.Dialect) {
+	f, err := os.Open(path)
+	if err != nil {
+		return // they are a help only
+	}
+	defer f.Close()
+	width := 0
+	for _, r := range l.First {
+		width = max(width, len(r.Cells))
+	}
+	buf := make([]byte, lieLater)
+	for _, at := range []int64{size / 2, size - lieLater} {
+		n, err := f.ReadAt(buf, at)
+		if err != nil && err != io.EOF {
+			return
+		}
+		text := buf[:n]
+		i := bytes.IndexByte(text, '\n')
+		if i < 0 {
+			continue
+		}
+		rows, _ := delimited.Head(slices.Clone(text[i+1:]), d, lieRows, at+int64(n) >= size)
+		for _, r := range rows {
+			if len(r.Cells) <= width {
+				r.Line = 0
+				l.Later = append(l.Later, r)
+			}
+		}
+	}
+}
+
+// settle finds header, data and foot among the rows.
+func (l *Lie) settle(o ReadOptions, merged mergedAreas) error {
+	rows := l.First
+	from := 0
+	for from < len(rows) && len(rows[from].Cells) == 0 {
+		from++
+	}
+	if from == len(rows) {
+		return diag.Dataf("the file has no header: it is empty").At(l.Name, 0)
+	}
+	if o.Header.Kind == HeaderFirst {
+		first, last := likelyHeader(rows, from, merged)
+		if first < 0 || first > from && (!looksLikeTitle(rows, from) || anyNumber(rows[first].Cells)) {
+			first, last = from, from
+		}
+		o.Header = Header{HeaderRows, first + 1, last + 1}
+	}
+	h, e := readHead(rows, o, merged)
+	if e != nil {
+		e.File = l.Name
+		return e
+	}
+	l.Header, l.Names, l.Body = h.found, h.names, h.body
+	if l.Header.Kind == HeaderNone {
+		l.Header = Header{}
+	}
+	// Notes at the end, where the end is known.
+	end := l.Later
+	if l.Whole {
+		end = l.First[min(l.Body, len(l.First)):]
+	}
+	n := len(end)
+	for n > 0 && (strings.Join(end[n-1].Cells, "") == "" || isNote(end[n-1].Cells, len(l.Names))) {
+		n--
+	}
+	if len(l.Names) == 2 && n < len(end) && len(end[n].Cells) > 0 && !strings.HasPrefix(end[n].Cells[0], "*") {
+		n = len(end) // in two fields a row without the second is data as well
+	}
+	for _, r := range end[n:] {
+		if strings.Join(r.Cells, "") != "" {
+			l.Foot = append(l.Foot, r)
+		}
+	}
+	if n == 0 {
+		l.Foot = nil // all are notes: then none is
+	}
+	return nil
+}
+
+// Data gives the rows of data that are looked at, as wide as the header, with their lines, 0 where that is not known.
+func (l *Lie) Data() (rows [][]string, lines []int) {
+	if l.Rows != nil {
+		for i := range l.Rows {
+			lines = append(lines, i+1)
+		}
+		return l.Rows, lines
+	}
+	foot := map[string]bool{}
+	for _, r := range l.Foot {
+		foot[r.Cells[0]] = true
+	}
+	for _, r := range append(slices.Clone(l.First[min(l.Body, len(l.First)):]), l.Later...) {
+		if strings.Join(r.Cells, "") == "" || foot[r.Cells[0]] && isNote(r.Cells, len(l.Names)) {
+			continue
+		}
+		row := make([]string, len(l.Names))
+		copy(row, r.Cells)
+		rows, lines = append(rows, row), append(lines, r.Line)
+	}
+	return rows, lines
+}
+
+func lieOfBook(path, as string, o ReadOptions) (*Lie, error) {
+	f, size, err := wholeFile(path, o)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	b := &book{path: path}
+	if b.Book, err = sheet.Open(path, f, size); err != nil {
+		return nil, err
+	}
+	chosen, err := b.choose(o)
+	if err != nil {
+		return nil, err
+	}
+	c := chosen[0]
+	s := &bookSheet{book: b, what: path, area: c.area, o: o, input: &Input{}}
+	if s.rows, err = b.Rows(c.sheet); err != nil {
+		return nil, err
+	}
+	defer s.rows.Close()
+	if path == "-" {
+		path = "standard input"
+	}
+	l := &Lie{Name: path, As: as, Size: size, Sheets: b.Sheets(), Sheet: b.Sheets()[c.sheet].Name}
+	for len(l.First) < lieRows {
+		cells, n, err := s.nextRow()
+		if err == io.EOF {
+			l.Whole = true
+			break
+		}
+		if err != nil {
+			return nil, err
+		}
+		for len(l.First) < min(n-1, lieRows) {
+			l.First = append(l.First, delimited.Record{Line: len(l.First) + 1})
+		}
+		l.First = append(l.First, delimited.Record{Cells: slices.Clone(cells), Line: n})
+	}
+	if len(l.First) == 0 {
+		return nil, diag.Dataf("the sheet is empty").At(path, 0)
+	}
+	all, err := b.Merged(c.sheet)
+	if err != nil {
+		return nil, err
+	}
+	l.Merged = s.inside(all)
+	l.Notes = append(l.Notes, s.rows.Notes()...)
+	return l, l.settle(o, func() []sheet.Area { return l.Merged })
+}
+
+// lieOfTable looks at a format that names its fields.
+func lieOfTable(path, as string, o ReadOptions) (*Lie, error) {
+	src, err := Open([]string{path}, o)
+	if err != nil {
+		return nil, err
+	}
+	defer src.Close()
+	in := src.Inputs()[0]
+	l := &Lie{Name: in.Name, As: as, Size: in.Size, Names: src.Schema().Names(), Whole: true, Rows: [][]string{}}
+	p := src.Parser()
+	for len(l.Rows) < lieRows {
+		c, err := src.Next()
+		if err == io.EOF {
+			return l, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		b := &table.Batch{}
+		if err := p.Parse(c, b); err != nil {
+			return nil, err
+		}
+		for r := range b.Rows {
+			l.Rows = append(l.Rows, b.Row(r, nil))
+		}
+	}
+	l.Whole = false
+	return l, nil
+}

@@ -1,0 +1,254 @@
+package format
+
+import (
+	"bufio"
+	"encoding/binary"
+	"io"
+
+	"path/filepath"
+	"strings"
+	"sync"
+	"unicode/utf8"
+	"unsafe"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/sheet"
+	"revuelta/internal/table"
+)
+
+// Whole is an Encoding of a format that can be written only when all rows are
+// known, as whether a field is numeric: its pieces are rows for a temporary file, from which the output is made at the end.
+type Whole interface {
+	Encoding
+	// Fault tells why the rows so far can't be written.
+	Fault() error
+	// Finish writes the output of the rows, given as they were encoded.
+	Finish(rows io.Reader, out *Output, w io.Writer) error
+}
+
+// whole encodes rows for a temporary file, and finds out what its fields hold.
+type whole struct {
+	as     string
+	name   string // of the output
+	blank  string
+	over   bool // an old table may be replaced
+	schema *table.Schema
+	write  func(w *whole, next func() ([]string, error), out *Output, to io.Writer) error
+
+	once   sync.Once
+	mu     sync.Mutex
+	rows   int64
+	could  []holds // of each field, what all its cells are
+	widths []int
+	fault  *diag.Error
+}
+
+// holds tells what all cells of a field are.
+type holds uint8
+
+const (
+	holdsNumbers holds = 1 << iota
+	holdsIntegers
+	holdsDates
+	holdsTimes
+	holdsSome // a cell is not blank
+	holdsAll  = holdsNumbers | holdsIntegers | holdsDates | holdsTimes
+)
+
+func (w *whole) Begin(dst []byte, s *table.Schema) []byte {
+	w.once.Do(func() { w.begin(s) })
+	return dst
+}
+
+// begin readies what is found out about the fields; a worker may come before Begin.
+func (w *whole) begin(s *table.Schema) {
+	w.schema = s
+	w.could, w.widths = make([]holds, s.Len()), make([]int, s.Len())
+	for i := range w.could {
+		w.could[i] = holdsAll
+	}
+	if isSheet := w.as == "xlsx" || w.as == "ods"; isSheet && s.Len() > sheet.MostColumns {
+		w.fault = diag.Dataf("%s are more than the %s columns of a sheet", diag.Plural(int64(s.Len()), "field"), diag.Count(sheet.MostColumns)).At(w.name, 0).Trying("another format: --write-as csv")
+	}
+}
+
+func (w *whole) End(dst []byte) []byte { return dst }
+
+func (w *whole) Worker(s *table.Schema) Encoder {
+	w.once.Do(func() { w.begin(s) })
+	return &wholeEncoder{w: w, could: make([]holds, s.Len()), widths: make([]int, s.Len())}
+}
+
+func (w *whole) Fault() error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.fault != nil {
+		return w.fault
+	}
+	return nil
+}
+
+type wholeEncoder struct {
+	w              *whole
+	could          []holds
+	widths         []int
+	cells, scratch [][]string
+}
+
+// Append implements Encoder.
+func (e *wholeEncoder) Append(dst []byte, b *table.Batch) []byte {
+	w := e.w
+	e.cells, e.scratch = flatAll(b, e.cells, e.scratch)
+	w.mu.Lock()
+	copy(e.could, w.could)
+	copy(e.widths, w.widths)
+	w.mu.Unlock()
+	isSheet := w.as == "xlsx" || w.as == "ods"
+	var fault *diag.Error
+	for i := range b.Cols {
+		could, width := e.could[i], e.widths[i]
+		for _, c := range e.cells[i][:b.Rows] {
+			if c == "" {
+				continue
+			}
+			could |= holdsSome
+			if could&holdsAll != 0 {
+				could = still(could, c)
+			}
+			if len(c) > width && isSheet {
+				width = max(width, utf8.RuneCountInString(c))
+				if why := sheet.Fits(c, w.as == "ods"); why != "" && fault == nil {
+					fault = diag.Dataf("%s %s", diag.Quote(c), why).At(w.name, 0).InField(w.schema.Name(i)).Trying("another format: --write-as csv")
+				}
+			}
+		}
+		e.could[i], e.widths[i] = could, width
+	}
+	for r := range b.Rows {
+		for i := range b.Cols {
+			c := e.cells[i][r]
+			dst = append(binary.AppendUvarint(dst, uint64(len(c))), c...)
+		}
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.rows += int64(b.Rows); isSheet && w.rows > sheet.MostRows-1 && fault == nil {
+		fault = diag.Dataf("the rows are more than a sheet takes: %s with the header", diag.Count(sheet.MostRows)).At(w.name, 0).Trying("where or --limit for fewer", "another format: --write-as csv")
+	}
+	if w.fault == nil {
+		w.fault = fault
+	}
+	for i := range w.could {
+		w.could[i] = w.could[i]&e.could[i]&holdsAll | (w.could[i]|e.could[i])&holdsSome
+		w.widths[i] = max(w.widths[i], e.widths[i])
+	}
+	return dst
+}
+
+// still tells what a field can be with a further cell.
+func still(could holds, c string) holds {
+	if could&(holdsNumbers|holdsIntegers) != 0 {
+		if !sheet.IsNumber(c) {
+			could &^= holdsNumbers | holdsIntegers
+		} else if could&holdsIntegers != 0 && strings.IndexByte(c, '.') >= 0 {
+			could &^= holdsIntegers
+		}
+	}
+	if could&holdsDates != 0 && !sheet.IsDate(c, false) {
+		could &^= holdsDates
+	}
+	if could&holdsTimes != 0 && !sheet.IsDate(c, true) {
+		could &^= holdsTimes
+	}
+	return could
+}
+
+// kind is what a field is written as.
+func (h holds) kind() sheet.Kind {
+	switch {
+	case h&holdsSome == 0:
+		return sheet.Text
+	case h&holdsNumbers != 0:
+		return sheet.Number
+	case h&holdsDates != 0:
+		return sheet.Date
+	case h&holdsTimes != 0:
+		return sheet.DateTime
+	}
+	return sheet.Text
+}
+
+// Finish implements Whole.
+func (w *whole) Finish(rows io.Reader, out *Output, to io.Writer) error {
+	r := bufio.NewReaderSize(rows, 256<<10)
+	cells := make([]string, w.schema.Len())
+	var text []byte
+	var ends []int
+	next := func() ([]string, error) {
+		text, ends = text[:0], ends[:0]
+		for i := range cells {
+			n, err := binary.ReadUvarint(r)
+			if err == io.EOF && i == 0 {
+				return nil, io.EOF
+			}
+			if err != nil {
+				return nil, TemporaryError("", err)
+			}
+			from := len(text)
+			for cap(text)-from < int(n) {
+				text = append(text[:cap(text)], 0)
+			}
+			text = text[:from+int(n)]
+			if _, err := io.ReadFull(r, text[from:]); err != nil {
+				return nil, TemporaryError("", err)
+			}
+			ends = append(ends, len(text))
+		}
+		from := 0
+		for i, to := range ends {
+			cells[i] = unsafe.String(unsafe.SliceData(text[from:]), to-from)
+			if cells[i] == "" {
+				cells[i] = w.blank
+			}
+			from = to
+		}
+		return cells, nil
+	}
+	return w.write(w, next, out, to)
+}
+
+// newWhole makes the encoding of a format that is written at the end.
+func newWhole(as, path string, o WriteOptions) *whole {
+	w := &whole{as: as, name: path, blank: o.Blank, over: o.Overwrite}
+	switch as {
+	case "xlsx", "ods":
+		w.write = writeSheet
+	case "parquet":
+		w.write = writeParquet
+	case "sqlite":
+		w.write = writeSQLite
+	}
+	return w
+}
+
+// writeSheet writes a workbook, its sheet named after the file.
+func writeSheet(w *whole, next func() ([]string, error), _ *Output, to io.Writer) error {
+	base := filepath.Base(w.name)
+	name := sheet.SheetName(strings.TrimSuffix(base, filepath.Ext(base)))
+	if w.name == "" {
+		name = "Table"
+	}
+	var columns []sheet.Column
+	for i, n := range w.schema.Names() {
+		columns = append(columns, sheet.Column{Name: n, Kind: w.could[i].kind(), Width: w.widths[i]})
+	}
+	if w.blank != "" { // what blank cells are written as is a text
+		for i := range columns {
+			columns[i].Kind = sheet.Text
+		}
+	}
+	if w.as == "ods" {
+		return sheet.WriteODS(to, name, columns, next)
+	}
+	return sheet.WriteXLSX(to, name, columns, next)
+}
