@@ -65,6 +65,41 @@ func groupsBeside(s *step.Spec) []group {
 func commands() []command {
 	return []command{{
 		spec: &step.Spec{
+			Name:     "look",
+			Brief:    []string{"Shows how a file lies, its first rows, and findings: what is untidy, and the command that mends it.", "Of large files it looks at the beginning, the middle and the end."},
+			Forms:    []string{"look FILE"},
+			Operands: func(*step.Args) int { return 1 },
+			Options: []step.Option{
+				{Name: "json", Help: "write what was found as JSON"},
+				{Name: "plan", Value: "FILE", File: true, Help: "write the findings as a plan to start from"},
+				{Name: "rows", Value: "N", Help: "how many rows are shown (default: 12)"}},
+			Examples: []step.Example{{
+				Command: "revuelta look harvest.csv",
+				Input:   "apiary,colony,May kilos,May jars,June kilos,June jars\nVesk,026,1.10,2,4,8\n,027,2.5,5,,\n,031,3,6,1,2\nTamro,007,2,4,1.5,3\n,011,7,14,0.5,1\n",
+				Output:  "harvest.csv\n  file    csv, 136 bytes, UTF-8, cells parted by \",\", line ends LF\n  header  row 1\n  data    from row 2 on\n  fields  6\n  rows    5\n  codes   colony: leading zeros are kept\n\nrow          #1      #2      #3         #4        #5          #6\n─────────────────────────────────────────────────────────────────────────\n  1  header  apiary  colony  May kilos  May jars  June kilos  June jars\n  2          Vesk    026     1.10       2         4           8\n  3                  027     2.5        5\n  4                  031     3          6         1           2\n  5          Tamro   007     2          4         1.5         3\n  6                  011     7          14        0.5         1\n\n2 findings\n  1. 4 headers follow {month} {@:kilos|jars}: May kilos, May jars, June kilos, June jars\n     revuelta unpivot '{month} {@:kilos|jars}' harvest.csv\n  2. apiary is blank under each label: 3 of 5 cells blank, below \"Vesk\" in line 2\n     revuelta fill apiary harvest.csv\n",
+			}},
+		},
+		action: lookAt,
+		groups: stepGroups()[:1],
+	}, {
+		spec: &step.Spec{
+			Name:     "profile",
+			Brief:    []string{"Tells what each field holds: its type by content, blanks, extremes, quartiles, commonest values.", "Exact up to a limit; beyond it sketches tell about how much, and it is said so."},
+			Forms:    []string{"profile FILE"},
+			Operands: func(*step.Args) int { return 0 },
+			Options: []step.Option{
+				{Name: "fields", Value: "SELECTION", Help: "these fields only"},
+				{Name: "html", Value: "FILE", File: true, Help: "draw it as one page, with charts, to search and sort"}},
+			Examples: []step.Example{{
+				Command: "revuelta profile visits.csv",
+				Input:   "apiary,kilos\nVesk,1.10\nVesk,4\nTamro,\nVesk,2.5\n",
+				Output:  "visits.csv: 4 rows, 2 fields\n\napiary\n  text, 4 filled, 0 blank; 2 distinct\n  from \"Tamro\" to \"Vesk\", the longest has 5 characters\n  commonest \"Vesk\" 3, \"Tamro\" 1\n\nkilos\n  number, 3 filled, 1 blank; 3 distinct\n  min 1.10  max 4  mean 2.53333  stdev 1.45029\n  quartiles 1.8  2.5  3.25\n  ▕█        █         █▏\n",
+			}},
+		},
+		action: profileFile,
+		groups: stepGroups()[:1],
+	}, {
+		spec: &step.Spec{
 			Name:     "convert",
 			Brief:    []string{"Reads a table and writes it, no step between.", "The output's format is told by --write-as or the suffix of -o."},
 			Forms:    []string{"convert"},
@@ -155,6 +190,16 @@ func commands() []command {
 		action: listFunctions,
 	}, {
 		spec: &step.Spec{
+			Name:     "formats",
+			Brief:    []string{"Lists the formats of files: their suffixes, what each keeps and what it loses.", "--read-as and --write-as take their names."},
+			Forms:    []string{"formats"},
+			Operands: func(*step.Args) int { return 0 },
+			Examples: []step.Example{{Command: "revuelta formats | grep '^tsv'",
+				Output: "tsv      .tsv .tab, read and written\n"}},
+		},
+		action: listFormats,
+	}, {
+		spec: &step.Spec{
 			Name:     "completion",
 			Brief:    []string{"Writes what a shell needs to complete the words of the program: bash, zsh or fish.", "For bash: eval \"$(revuelta completion bash)\" in its start file."},
 			Forms:    []string{"completion SHELL"},
@@ -179,6 +224,30 @@ func commands() []command {
 		},
 		action: runDemo,
 	}}
+}
+
+// listFormats lists the formats of files, folded to a page.
+func listFormats(_ context.Context, a *app, c *call) error {
+	if len(c.args.Operands) > 0 {
+		return diag.Usagef("formats takes no operand").Trying(program + " formats")
+	}
+	for i, f := range format.Formats {
+		if i > 0 {
+			fmt.Fprintln(a.Out)
+		}
+		does := "read and written"
+		if !f.Reads {
+			does = "written"
+		}
+		fmt.Fprintf(a.Out, "%-8s %s, %s\n", f.Name, strings.Join(f.Suffixes, " "), does)
+		for _, said := range [][2]string{{"keeps", f.Keeps}, {"loses", f.Loses}} {
+			for k, line := range diag.Fold(said[1], 80-16) {
+				fmt.Fprintf(a.Out, "%8s %-6s %s\n", "", map[bool]string{true: said[0]}[k == 0], line)
+			}
+		}
+	}
+	fmt.Fprintf(a.Out, "\nAll but sqlite also inside .gz and .zst.\n")
+	return nil
 }
 
 // listFunctions lists the functions of formulas.

@@ -24,7 +24,7 @@ is told on standard error.
 
 Steps
 `)
-	line := func(s *step.Spec) { fmt.Fprintf(&b, "  %-10s %s\n", s.Name, s.Brief[0]) }
+	line := func(s *step.Spec) { fmt.Fprintf(&b, "  %-10s  %s\n", s.Name, s.Brief[0]) }
 	for _, s := range step.List() {
 		line(s)
 	}
@@ -33,7 +33,7 @@ Steps
 		line(c.spec)
 	}
 	b.WriteString(`
-revuelta STEP --help tells all about a step. revuelta demo shows the program at work.
+Begin with revuelta look FILE. revuelta STEP --help tells all about a step; revuelta demo shows the program at work.
 `)
 	return b.String()
 }

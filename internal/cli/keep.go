@@ -44,6 +44,11 @@ func keepStep(c *call, spec *step.Spec, files []string) error {
 		lines = lines[:at] // in the place of the last write
 	}
 	lines = slices.Insert(lines, at, added...)
+	return writeLines(path, lines)
+}
+
+// writeLines writes a file, whole or not at all.
+func writeLines(path string, lines []string) error {
 	out, err := format.Create(path)
 	if err != nil {
 		return err
@@ -76,6 +81,7 @@ func reading(c *call, files []string, folder string) string {
 		if how.Delimiter != 0 && how.Delimiter != ',' {
 			set("delimiter", map[bool]string{true: "tab", false: string(how.Delimiter)}[how.Delimiter == '\t'])
 		}
+		set("sheet", how.Sheet)
 		if how.Encoding != "" && !strings.EqualFold(how.Encoding, "utf-8") {
 			set("encoding", how.Encoding)
 		}

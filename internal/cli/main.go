@@ -9,8 +9,6 @@ import (
 	"io"
 	"os"
 	"os/signal"
-	"runtime"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"syscall"
@@ -37,10 +35,7 @@ type Streams struct {
 
 // Main runs the program and gives its exit status.
 func Main(args []string, s Streams) int {
-	// A small margin saves memory where much is held. Where little is, it would have
-	// the collector run all the time: memory never touched, which costs nothing, makes it think there is more.
-	debug.SetGCPercent(60)
-	defer runtime.KeepAlive(make([]byte, 24<<20))
+	paceCollector()
 	signal.Ignore(syscall.SIGPIPE)
 	ctx, cancel := context.WithCancelCause(context.Background())
 	defer cancel(nil)

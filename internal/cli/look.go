@@ -1,0 +1,306 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"syscall"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/format"
+	"revuelta/internal/inspect"
+	"revuelta/internal/plan"
+	"revuelta/internal/run"
+	"revuelta/internal/table"
+)
+
+// lookAt shows how a file lies and what is untidy in it.
+func lookAt(ctx context.Context, a *app, c *call) error {
+	if len(c.args.Operands) != 1 {
+		return diag.Usagef("look takes one file").Trying(program + " look harvest.csv")
+	}
+	path := c.args.Operands[0]
+	o, err := plan.DecodeRead(c.extra)
+	if err != nil {
+		return err
+	}
+	o.Stdin = a.In
+	rows := 12
+	if c.args.Has("rows") {
+		if rows, err = strconv.Atoi(c.args.Get("rows", "")); err != nil || rows < 1 {
+			return diag.Usagef("--rows %s: it is a number from 1 up", diag.Quote(c.args.Get("rows", "")))
+		}
+	}
+	r, err := inspect.Look(path, o)
+	if err != nil {
+		return err
+	}
+	switch {
+	case c.args.Has("json"):
+		err = a.lookJSON(r)
+	default:
+		err = a.lookText(r, rows)
+	}
+	if err == nil && c.args.Has("plan") {
+		err = a.lookPlan(ctx, r, path, c.args.Get("plan", ""))
+	}
+	return err
+}
+
+// facts are what is told of how a file lies.
+func facts(r *inspect.Report) [][2]string {
+	l := r.Lie
+	what := []string{l.As}
+	if l.Size > 0 {
+		what = append(what, sizeText(l.Size))
+	}
+	if l.Encoding != "" {
+		what = append(what, strings.ToUpper(l.Encoding))
+	}
+	if l.Delimiter != 0 {
+		what = append(what, "cells parted by "+map[bool]string{true: "tab", false: diag.Quote(string(rune(l.Delimiter)))}[l.Delimiter == '\t'])
+		what = append(what, "line ends "+l.LineEnds)
+	}
+	out := [][2]string{{"file", strings.Join(what, ", ")}}
+	say := func(name, text string) { out = append(out, [2]string{name, text}) }
+	if len(l.Sheets) > 1 {
+		var names []string
+		for _, s := range l.Sheets {
+			n := s.Name
+			if s.Hidden {
+				n += " (hidden)"
+			}
+			names = append(names, n)
+		}
+		say("sheets", fmt.Sprintf("%s; this is %s", diag.Names(names), diag.Quote(l.Sheet)))
+	}
+	title := 0
+	for _, row := range l.First[:min(max(l.Header.From-1, 0), len(l.First))] {
+		if len(row.Cells) > 0 {
+			title++
+		}
+	}
+	if title > 0 {
+		say("titles", diag.Plural(int64(title), "row")+" above the header")
+	}
+	if l.Header.From > 0 {
+		say("header", l.Header.String())
+		say("data", fmt.Sprintf("from row %d on", l.Body+1))
+	}
+	if len(l.Foot) > 0 {
+		say("foot", diag.Plural(int64(len(l.Foot)), "note"))
+	}
+	if len(l.Merged) > 0 {
+		say("merged", diag.Plural(int64(len(l.Merged)), "area")+" of cells")
+	}
+	say("fields", diag.Count(int64(len(l.Names))))
+	if l.Whole {
+		say("rows", diag.Count(int64(r.Rows)))
+	} else {
+		where := "the beginning"
+		if len(l.Later) > 0 {
+			where = "the beginning, the middle and the end"
+		}
+		say("rows", fmt.Sprintf("looked at %s, from %s", diag.Count(int64(r.Rows)), where))
+	}
+	if len(r.Codes) > 0 {
+		say("codes", diag.Names(r.Codes)+": leading zeros are kept")
+	}
+	for _, n := range l.Notes {
+		say("note", n)
+	}
+	return out
+}
+
+func sizeText(n int64) string {
+	for _, u := range []struct {
+		name string
+		size int64
+	}{{"GiB", 1 << 30}, {"MiB", 1 << 20}, {"KiB", 1 << 10}} {
+		if n >= u.size {
+			return fmt.Sprintf("%.1f %s", float64(n)/float64(u.size), u.name)
+		}
+	}
+	return diag.Plural(n, "byte")
+}
+
+// lookText draws what was found.
+func (a *app) lookText(r *inspect.Report, most int) error {
+	width := 100
+	if isTerminal(a.Out) {
+		width, _ = terminalSize(a.Out)
+	}
+	var b strings.Builder
+	b.WriteString(r.Lie.Name + "\n")
+	for _, f := range facts(r) {
+		lines := diag.Fold(f[1], width-10)
+		fmt.Fprintf(&b, "  %-7s %s\n", f[0], strings.Join(lines, "\n"+strings.Repeat(" ", 10)))
+	}
+	b.WriteString("\n" + drawLie(r.Lie, most, width) + "\n")
+	if len(r.Findings) == 0 {
+		b.WriteString("Nothing untidy was found in it.\n")
+	} else {
+		fmt.Fprintf(&b, "%s\n", diag.Plural(int64(len(r.Findings)), "finding"))
+	}
+	for i, f := range r.Findings {
+		text := f.Says
+		if f.Evidence != "" {
+			text += ": " + f.Evidence
+		}
+		fmt.Fprintf(&b, "%3d. %s\n     %s\n", i+1, strings.Join(diag.Fold(text, width-5), "\n     "), f.Command)
+	}
+	return a.print(b.String())
+}
+
+// print writes to standard output, whose reader may have gone.
+func (a *app) print(text string) error {
+	_, err := io.WriteString(a.Out, text)
+	if errors.Is(err, syscall.EPIPE) {
+		return run.ErrPipe
+	}
+	return err
+}
+
+// drawLie draws the first rows as they lie, with what each is.
+func drawLie(l *format.Lie, most, width int) string {
+	if l.Rows != nil {
+		return drawTable(l.Names, l.Rows[:min(most, len(l.Rows))], int64(len(l.Rows)), width)
+	}
+	wide := len(l.Names)
+	first := l.First[:min(len(l.First), max(most, l.Body+5))]
+	for _, r := range first {
+		wide = max(wide, len(r.Cells))
+	}
+	names := []string{"row", ""}
+	for i := range wide {
+		names = append(names, fmt.Sprintf("#%d", i+1))
+	}
+	foot := map[int]bool{}
+	for _, r := range l.Foot {
+		foot[r.Line] = true
+	}
+	var rows [][]string
+	for i, r := range first {
+		is := ""
+		switch {
+		case strings.Join(r.Cells, "") == "":
+			is = "blank"
+		case l.Header.From <= i+1 && i+1 <= l.Header.To:
+			is = "header"
+		case i+1 < l.Header.From:
+			is = "title"
+		case i < l.Body:
+			is = "between"
+		case foot[r.Line] && r.Line > 0:
+			is = "foot"
+		}
+		row := append([]string{strconv.Itoa(i + 1), is}, r.Cells...)
+		rows = append(rows, append(row, make([]string, len(names)-len(row))...))
+	}
+	total := len(rows)
+	if l.Whole {
+		total = len(l.First)
+	}
+	return drawTable(names, rows, int64(total), width)
+}
+
+// lookJSON writes what was found for programs.
+func (a *app) lookJSON(r *inspect.Report) error {
+	l := r.Lie
+	out := map[string]any{"file": l.Name, "format": l.As, "fields": l.Names, "rows": r.Rows, "whole": l.Whole, "findings": r.Findings, "reading": r.Reading}
+	if r.Findings == nil {
+		out["findings"] = []inspect.Finding{}
+	}
+	if l.Delimiter != 0 {
+		out["delimiter"], out["encoding"], out["line_ends"] = string(rune(l.Delimiter)), l.Encoding, l.LineEnds
+	}
+	if l.Header.From > 0 {
+		out["header"] = []int{l.Header.From, l.Header.To}
+	}
+	if len(l.Sheets) > 0 {
+		var names []string
+		for _, s := range l.Sheets {
+			names = append(names, s.Name)
+		}
+		out["sheets"], out["sheet"] = names, l.Sheet
+	}
+	var b strings.Builder
+	e := json.NewEncoder(&b)
+	e.SetIndent("", "  ")
+	e.SetEscapeHTML(false)
+	if err := e.Encode(out); err != nil {
+		return err
+	}
+	return a.print(b.String())
+}
+
+// lookPlan writes the findings as a plan. Steps that do not run as they are stand in it as comments.
+func (a *app) lookPlan(ctx context.Context, r *inspect.Report, path, to string) error {
+	if path == "-" {
+		return diag.Usagef("--plan needs a file to read, not standard input")
+	}
+	folder := filepath.Dir(to)
+	read := "read " + shellWord(seenFrom(folder, path))
+	for _, w := range r.Reading {
+		read += " " + w
+	}
+	rank := []string{"total rows", "total fields", "blank fields", "blank runs", "spaces", "spellings", "duplicate rows", "numbers", "dates", "compound", "headers", "several values", "JSON", "names without a person", "names and values"}
+	findings := slices.Clone(r.Findings)
+	findings = slices.DeleteFunc(findings, func(f inspect.Finding) bool { return !slices.Contains(rank, f.Kind) })
+	slices.SortStableFunc(findings, func(x, y inspect.Finding) int { return slices.Index(rank, x.Kind) - slices.Index(rank, y.Kind) })
+	lines := []string{"# " + strings.ReplaceAll(filepath.Base(path), "\n", " ") + ", tidied: a plan to start from", read}
+	for _, f := range findings {
+		f.Step = strings.TrimSuffix(f.Step, inspect.Aside)
+		why := ""
+		if err := tries(ctx, append(slices.Clone(lines[1:]), f.Step), folder); err != nil {
+			var e *diag.Error
+			if errors.As(err, &e) {
+				why = e.Text
+			} else {
+				why = err.Error()
+			}
+		}
+		lines = append(lines, "# "+strings.ReplaceAll(f.Says, "\n", " "))
+		if why != "" {
+			lines = append(lines, "# it does not run here: "+strings.ReplaceAll(why, "\n", " "), "# "+f.Step)
+			continue
+		}
+		lines = append(lines, f.Step)
+	}
+	return writeLines(to, lines)
+}
+
+// tries runs the lines of a plan on the first rows, and writes nothing.
+func tries(ctx context.Context, lines []string, folder string) error {
+	lines[0] += " --limit 5000"
+	statements, err := plan.Parse("", strings.Join(lines, "\n"))
+	if err != nil {
+		return err
+	}
+	p, err := plan.Build(filepath.Join(folder, "look.plan"), statements)
+	if err != nil {
+		return err
+	}
+	_, err = run.Run(ctx, p, run.Env{Screen: func() run.Screen { return nowhere{} }})
+	return err
+}
+
+// nowhere takes a table and forgets it.
+type nowhere struct{}
+
+func (nowhere) Start(*table.Schema) error { return nil }
+func (nowhere) Emit(*table.Batch) error   { return nil }
+func (nowhere) Close() error              { return nil }
+
+func shellWord(s string) string {
+	if strings.ContainsAny(s, " \t'\"#") {
+		return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
+	}
+	return s
+}

@@ -1,0 +1,79 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/format"
+	"revuelta/internal/inspect"
+	"revuelta/internal/run"
+	"revuelta/internal/selection"
+)
+
+// profileFile tells what the fields of a file hold.
+func profileFile(ctx context.Context, a *app, c *call) error {
+	if len(c.args.Operands) == 0 {
+		return diag.Usagef("profile takes a file").Trying(program + " profile harvest.csv")
+	}
+	p := &inspect.Profile{}
+	if c.args.Has("fields") {
+		var err error
+		if p.Fields, err = selection.Parse(c.args.Get("fields", "")); err != nil {
+			return err
+		}
+	}
+	read, err := a.read(c, c.args.Operands)
+	if err != nil {
+		return err
+	}
+	if to := c.args.Get("html", ""); to != "" && slices.ContainsFunc(c.args.Operands, func(in string) bool { return format.SameFile(in, to) }) {
+		return diag.Usagef("%s is read here: writing onto it would lose what it holds now", to)
+	}
+	// What comes out of it has no rows, and is written nowhere.
+	program := &run.Program{Items: []any{read, &run.Apply{Name: "profile", Step: p}, &run.Write{Options: format.WriteOptions{}}}}
+	env := run.Env{Stdin: a.In, Screen: func() run.Screen { return nowhere{} }}
+	stop := a.progress(&env)
+	account, err := run.Run(ctx, program, env)
+	stop()
+	if err != nil {
+		return err
+	}
+	if c.args.Has("html") {
+		name, rows := "", int64(0)
+		var notes []string
+		for i, in := range account.Inputs {
+			if i > 0 {
+				name += ", "
+			}
+			name, rows, notes = name+in.Name, rows+in.Rows, append(notes, in.Notes...)
+		}
+		return writePage(c.args.Get("html", ""), name, rows, notes, p.Out)
+	}
+	width := 0
+	if isTerminal(a.Out) {
+		width, _ = terminalSize(a.Out)
+	}
+	var b strings.Builder
+	for _, in := range account.Inputs {
+		fmt.Fprintf(&b, "%s: %s, %s\n", in.Name, diag.Plural(in.Rows, "row"), diag.Plural(int64(in.Fields), "field"))
+		for _, n := range in.Notes {
+			fmt.Fprintf(&b, "  note: %s\n", strings.Join(diag.Fold(n, width-8), "\n        "))
+		}
+	}
+	for _, f := range p.Out {
+		fmt.Fprintf(&b, "\n%s\n", f.Name)
+		for _, line := range f.Lines() {
+			fmt.Fprintf(&b, "  %s\n", strings.Join(diag.Fold(line, width-2), "\n    "))
+		}
+	}
+	for _, f := range p.Out {
+		if f.DistinctIsAbout || f.QuartilesAreAbout {
+			b.WriteString("\nabout: different cells beyond 10,000 are counted by a sketch, 1.6 % off in most cases; quartiles beyond 20,000 numbers are within 0.4 %\n")
+			break
+		}
+	}
+	return a.print(b.String())
+}

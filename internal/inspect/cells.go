@@ -1,0 +1,504 @@
+package inspect
+
+import (
+	"encoding/json"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+
+	"github.com/agnivade/levenshtein"
+
+	"revuelta/internal/calendar"
+	"revuelta/internal/decimal"
+	"revuelta/internal/diag"
+)
+
+func isNumber(s string) bool { _, ok := decimal.Parse(s); return ok && !isCode(s) }
+func isDate(s string) bool   { _, ok := calendar.Parse(s); return ok }
+
+// missing are texts that often stand for a missing value.
+var missing = []string{"NA", "N/A", "n/a", "n.a.", "na", "#N/A", "NULL", "null", "NaN", "nan", "None", "none", "nil", "-", "--", "---", "?", ".", "*", "missing", "unknown", "k.A."}
+
+// markers finds markers for missing values: in fields whose other cells are numbers or dates, or that can mean nothing else.
+func (s *sample) markers(r *Report) []string {
+	var found, where []string
+	n, example := 0, ""
+	for _, f := range s.fields {
+		for _, m := range missing {
+			k := f.counts[m]
+			if k == 0 {
+				continue
+			}
+			plain := strings.EqualFold(m, "na") || strings.EqualFold(m, "n/a") || m == "#N/A" || m == "NULL" || m == "null" || m == "-" || m == "--" || m == "---" || m == "?"
+			if !plain && !share(f.numbers+f.dates, f.filled-k, 0.7) || k == f.filled && !plain {
+				continue
+			}
+			n += k
+			if !slices.Contains(found, m) {
+				found = append(found, m)
+			}
+			if !slices.Contains(where, f.name) {
+				where = append(where, f.name)
+			}
+			if example == "" {
+				example = f.example(func(c string) bool { return c == m })
+			}
+		}
+	}
+	if len(found) == 0 || slices.ContainsFunc(found, func(m string) bool { return strings.Contains(m, ",") }) {
+		return nil
+	}
+	r.Reading = append(r.Reading, "--blank", shell(strings.Join(found, ",")))
+	r.Findings = append(r.Findings, Finding{Kind: "markers", Says: fmt.Sprintf("%s in %s for missing values", quotedList(found), diag.Names(where)),
+		Evidence: fmt.Sprintf("%s, as %s", diag.Plural(int64(n), "cell"), example), Command: "revuelta convert" + r.options() + " " + shell(s.lie.Name)})
+	return found
+}
+
+func quotedList(words []string) string {
+	var out []string
+	for _, w := range words {
+		out = append(out, diag.Quote(w))
+	}
+	return strings.Join(out, ", ")
+}
+
+// severalValues finds cells that hold several values parted by a constant separator.
+func (s *sample) severalValues() []Finding {
+	var out []Finding
+	for _, f := range s.fields {
+		if f.filled < 3 || share(f.numbers+f.dates, f.filled, 0.3) || looksJSON(f.cells) {
+			continue
+		}
+		for _, sep := range []string{";", "|", "\n", ",", " / ", " + "} {
+			with, pieces, most, long := 0, map[string]int{}, 0, false
+			total := 0
+			for _, c := range f.cells {
+				if c == "" {
+					continue
+				}
+				parts := strings.Split(c, sep)
+				if len(parts) > 1 {
+					with++
+				}
+				most = max(most, len(parts))
+				for _, p := range parts {
+					p = strings.TrimSpace(p)
+					long = long || len(p) > 40 || len(strings.Fields(p)) > 3
+					pieces[p]++
+					total++
+				}
+			}
+			if !share(with, f.filled, 0.2) || with < 2 || long || !share(total-len(pieces), total, 0.25) || isNumbers(pieces) && sep == "," {
+				continue
+			}
+			shown := strings.ReplaceAll(sep, "\n", `\n`)
+			out = append(out, Finding{Kind: "several values", Says: fmt.Sprintf("%s holds up to %d values parted by %s", diag.Quote(f.name), most, diag.Quote(shown)),
+				Evidence: fmt.Sprintf("%s, as %s", of(with, f.filled), f.example(func(c string) bool { return strings.Contains(c, sep) })),
+				Step:     "explode " + shell(selected(f.name)) + " --at " + shell(strings.Trim(shown, " "))})
+			break
+		}
+	}
+	return out
+}
+
+func isNumbers(pieces map[string]int) bool {
+	for p := range pieces {
+		if !isNumber(p) {
+			return false
+		}
+	}
+	return true
+}
+
+func looksJSON(cells []string) bool {
+	n, is := 0, 0
+	for _, c := range cells {
+		if c == "" {
+			continue
+		}
+		n++
+		if (c[0] == '{' || c[0] == '[') && json.Valid([]byte(c)) {
+			is++
+		}
+	}
+	return share(is, n, 0.7) && is > 0
+}
+
+// jsonCells finds JSON in cells.
+func (s *sample) jsonCells() []Finding {
+	var out []Finding
+	for _, f := range s.fields {
+		if f.filled == 0 || !looksJSON(f.cells) {
+			continue
+		}
+		arrays := 0
+		var members []string
+		note := func(v any) {
+			if m, ok := v.(map[string]any); ok {
+				for k := range m {
+					if !slices.Contains(members, k) {
+						members = append(members, k)
+					}
+				}
+			}
+		}
+		for _, c := range f.cells {
+			var v any
+			if json.Unmarshal([]byte(c), &v) != nil {
+				continue
+			}
+			if list, ok := v.([]any); ok {
+				arrays++
+				for _, e := range list {
+					note(e)
+				}
+			} else {
+				note(v)
+			}
+		}
+		slices.Sort(members)
+		x := Finding{Kind: "JSON", Says: diag.Quote(f.name) + " holds JSON", Evidence: f.example(func(string) bool { return true })}
+		switch {
+		case arrays > 0 && len(members) > 0:
+			var picks []string
+			for _, m := range members {
+				picks = append(picks, fmt.Sprintf("%s=$.%s", s.fresh(f, m), m))
+			}
+			x.Step = "explode " + shell(selected(f.name)) + " --json --pick " + shell(strings.Join(picks, ", "))
+		case arrays > 0:
+			x.Step = "explode " + shell(selected(f.name)) + " --json"
+		case len(members) > 0:
+			x.Step = "set " + shell(fmt.Sprintf("%s = pick(%s, \"$.%s\")", inFormula(s.fresh(f, members[0])), inFormula(f.name), members[0]))
+		default:
+			continue
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// fresh is a name for a member that no other field has.
+func (s *sample) fresh(f *field, name string) string {
+	for slices.Contains(s.lie.Names, name) && name != f.name {
+		name = f.name + " " + name
+	}
+	return name
+}
+
+var writtenNumber = regexp.MustCompile(`^([^\d+\-.,]{0,4}?)\s*([+-]?\d[\d.,' \x{a0}\x{202f}]*)\s*([^\d.,\s][^\d]{0,11})?$`)
+var (
+	commaDecimal = regexp.MustCompile(`^[+-]?(\d+|\d{1,3}([.' \x{a0}\x{202f}]\d{3})+)(,\d+)?$`)
+	pointDecimal = regexp.MustCompile(`^[+-]?(\d+|\d{1,3}([,' \x{a0}\x{202f}]\d{3})+)(\.\d+)?$`)
+)
+
+// numbersWritten finds numbers with decimal commas, grouping, units and currency.
+func (s *sample) numbersWritten() []Finding {
+	type how struct{ options, says string }
+	fields := map[how][]string{}
+	var order []how
+	evidence := map[how]string{}
+	for _, f := range s.fields {
+		if f.filled < 2 || f.numbers == f.filled || share(f.dates, f.filled, 0.5) {
+			continue
+		}
+		fits, commas, points, odd := 0, 0, 0, 0
+		decimals, grouped, sure := false, "", false
+		units := map[string]bool{}
+		for _, c := range f.cells {
+			m := writtenNumber.FindStringSubmatch(strings.TrimSpace(c))
+			if m == nil {
+				continue
+			}
+			body := strings.TrimRight(m[2], " \u00a0\u202f")
+			if m[1] != "" && !currency(m[1]) || isCode(body) {
+				continue
+			}
+			comma, point := commaDecimal.MatchString(body), pointDecimal.MatchString(body)
+			if !comma && !point {
+				continue
+			}
+			fits++
+			if !isNumber(c) {
+				odd++
+			}
+			if comma {
+				commas++
+			}
+			if point {
+				points++
+			}
+			if i := strings.LastIndexByte(body, ','); i >= 0 {
+				decimals = true
+				sure = sure || len(body)-i-1 != 3 || strings.Contains(body[:i], ".") || strings.HasPrefix(body, "0")
+			}
+			for _, g := range []string{".", "'", " ", "\u00a0", "\u202f", ","} {
+				if i := strings.Index(body, g); i > 0 && strings.LastIndex(body, g) <= len(body)-4 && (g != "." || comma && !point) && (g != "," || point && !comma) {
+					grouped = g
+				}
+			}
+			for _, u := range []string{m[1], m[3]} {
+				if u = strings.TrimSpace(u); u != "" {
+					units[u] = true
+				}
+			}
+		}
+		if !share(fits, f.filled, 0.75) || !share(odd, f.filled, 0.1) || len(units) > 3 || commas < fits && points < fits {
+			continue
+		}
+		h := how{}
+		var says []string
+		if decimals && commas == fits && (sure || points < fits) {
+			h.options += " --decimal ,"
+			says = append(says, "decimal commas")
+		} else if decimals {
+			grouped = ","
+		}
+		if grouped != "" && !(grouped == "," && strings.Contains(h.options, "--decimal")) {
+			h.options += " --thousands " + shell(grouped)
+			says = append(says, "grouped digits")
+		}
+		if len(units) > 0 {
+			var list []string
+			for u := range units {
+				list = append(list, u)
+			}
+			slices.Sort(list)
+			h.options += " --strip " + shell(strings.Join(list, ""))
+			says = append(says, "units ("+strings.Join(list, ", ")+")")
+		}
+		if h.options == "" || len(units) > 1 && slices.ContainsFunc(s.unitWords(units), func(w string) bool { return len(w) > 3 }) {
+			continue
+		}
+		if fits < f.filled {
+			h.options += Aside
+			says = append(says, "some that are none")
+		}
+		h.says = strings.Join(says, ", ")
+		if fields[h] == nil {
+			order = append(order, h)
+			evidence[h] = fmt.Sprintf("%s in %s, as %s", of(odd, f.filled), diag.Quote(f.name), f.example(func(c string) bool { return !isNumber(c) }))
+		}
+		fields[h] = append(fields[h], selected(f.name))
+	}
+	var out []Finding
+	for _, h := range order {
+		out = append(out, Finding{Kind: "numbers", Says: fmt.Sprintf("numbers with %s: %s", h.says, strings.Join(fields[h], ", ")), Evidence: evidence[h],
+			Step: "cast " + shell(strings.Join(fields[h], ",")) + " number" + h.options})
+	}
+	return out
+}
+
+// currency tells what may stand before a number: a sign, or a common code.
+func currency(s string) bool {
+	switch s = strings.TrimSpace(s); s {
+	case "EUR", "USD", "GBP", "CHF", "SEK", "DKK", "NOK", "PLN", "Fr.", "kr":
+		return true
+	}
+	return !strings.ContainsFunc(s, func(r rune) bool {
+		return unicode.IsLetter(r) || unicode.IsDigit(r) || strings.ContainsRune("#/_-+", r)
+	})
+}
+
+// isCode tells digits that are no number: their leading zeros count.
+func isCode(s string) bool { return len(s) > 1 && s[0] == '0' && s[1] >= '0' && s[1] <= '9' }
+
+func (s *sample) unitWords(units map[string]bool) []string {
+	var out []string
+	for u := range units {
+		out = append(out, u)
+	}
+	return out
+}
+
+// spaces finds stray spaces and invisible characters.
+func (s *sample) spaces() []Finding {
+	var names []string
+	n, of, example := 0, 0, ""
+	for _, f := range s.fields {
+		k := 0
+		for c, times := range f.counts {
+			if untidy(c) {
+				k += times
+			}
+		}
+		if k == 0 {
+			continue
+		}
+		n, of = n+k, of+f.filled
+		names = append(names, selected(f.name))
+		if example == "" {
+			example = f.example(untidy)
+		}
+	}
+	if n == 0 {
+		return nil
+	}
+	return []Finding{{Kind: "spaces", Says: "stray spaces or invisible characters in " + strings.Join(names, ", "), Evidence: fmt.Sprintf("%s of %s, as %s", diag.Count(int64(n)), diag.Plural(int64(of), "cell"), example),
+		Step: "scrub " + shell(strings.Join(names, ","))}}
+}
+
+func untidy(c string) bool {
+	if c != strings.TrimSpace(c) || strings.Contains(c, "  ") {
+		return true
+	}
+	return strings.ContainsFunc(c, func(r rune) bool {
+		return r == '\u00a0' || r == '\u200b' || r == '\ufeff' || r == '\u200e' || r == '\u00ad' || unicode.Is(unicode.Cf, r)
+	})
+}
+
+// loose is a spelling without case, spaces and punctuation.
+func loose(s string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			return unicode.ToLower(r)
+		}
+		return -1
+	}, s)
+}
+
+// spellings finds texts that are nearly the same.
+func (s *sample) spellings() []Finding {
+	var out []Finding
+	for _, f := range s.fields {
+		if f.filled < 4 || share(f.numbers+f.dates, f.filled, 0.3) || len(f.order) > 300 || 2*len(f.order) > f.filled+2 || looksJSON(f.cells) {
+			continue
+		}
+		tidy := map[string]int{}
+		var order []string
+		for _, c := range f.order {
+			t := strings.Join(strings.Fields(c), " ")
+			if tidy[t] == 0 {
+				order = append(order, t)
+			}
+			tidy[t] += f.counts[c]
+		}
+		var pairs, seen []string
+		for i, a := range order {
+			for _, b := range order[i+1:] {
+				if slices.Contains(seen, a) || slices.Contains(seen, b) {
+					continue
+				}
+				alike := loose(a) == loose(b) && loose(a) != "" && len(loose(a)) > 2
+				few, many := a, b
+				if tidy[few] > tidy[many] {
+					few, many = b, a
+				}
+				if !alike && tidy[few]*4 <= tidy[many] && len([]rune(few)) >= 5 && !strings.ContainsFunc(few, unicode.IsDigit) && levenshtein.ComputeDistance(a, b) == 1 {
+					alike = true
+				}
+				if alike && !strings.ContainsAny(few+many, "=,") {
+					pairs, seen = append(pairs, few+"="+many), append(seen, few)
+				}
+			}
+		}
+		if len(pairs) == 0 {
+			continue
+		}
+		few, many, _ := strings.Cut(pairs[0], "=")
+		out = append(out, Finding{Kind: "spellings", Says: diag.Quote(f.name) + " has nearly equal spellings", Evidence: fmt.Sprintf("%s (%d) and %s (%d)", diag.Quote(few), tidy[few], diag.Quote(many), tidy[many]),
+			Step: "recode " + shell(selected(f.name)) + " " + shell(strings.Join(pairs, ","))})
+	}
+	return out
+}
+
+var runOf = regexp.MustCompile(`\pL+|\d+`)
+
+// compound finds cells that hold several facts in one constant form.
+func (s *sample) compound() []Finding {
+	var out []Finding
+	for _, f := range s.fields {
+		if f.filled < 4 || len(f.order) < 4 || share(f.numbers+f.dates, f.filled, 0.2) || looksJSON(f.cells) {
+			continue
+		}
+		shape := ""
+		var parts []map[string]bool
+		var digits []bool
+		same := true
+		for _, c := range f.order {
+			sh := runOf.ReplaceAllStringFunc(c, func(m string) string {
+				if m[0] <= '9' {
+					return "9"
+				}
+				return "A"
+			})
+			runs := runOf.FindAllString(c, -1)
+			if shape == "" {
+				shape = sh
+				parts, digits = make([]map[string]bool, len(runs)), make([]bool, len(runs))
+				for i := range parts {
+					parts[i], digits[i] = map[string]bool{}, runs[i][0] <= '9'
+				}
+			}
+			if same = sh == shape; !same {
+				break
+			}
+			for i, r := range runs {
+				parts[i][r] = true
+			}
+		}
+		if !same || len(parts) < 2 || len(parts) > 6 || !strings.ContainsAny(shape, "-/_:|") || strings.ContainsAny(shape, "{}") || allDigits(digits) {
+			continue
+		}
+		varied := 0
+		var b strings.Builder
+		k := 0
+		for i := 0; i < len(shape); i++ {
+			if shape[i] != '9' && shape[i] != 'A' {
+				b.WriteByte(shape[i])
+				continue
+			}
+			if len(parts[k]) > 1 {
+				varied++
+			}
+			if digits[k] {
+				fmt.Fprintf(&b, "{%s %d:#}", patternName(f.name), k+1)
+			} else {
+				fmt.Fprintf(&b, "{%s %d}", patternName(f.name), k+1)
+			}
+			k++
+		}
+		if varied < 2 || strings.Contains(shape, "AA") {
+			continue
+		}
+		out = append(out, Finding{Kind: "compound", Says: fmt.Sprintf("%s holds %d facts in a constant form", diag.Quote(f.name), len(parts)), Evidence: fmt.Sprintf("all of %s, as %s", diag.Plural(int64(f.filled), "cell"), f.example(func(string) bool { return true })),
+			Step: "split " + shell(selected(f.name)) + " " + shell(b.String())})
+	}
+	return out
+}
+
+func patternName(s string) string {
+	return strings.Map(func(r rune) rune {
+		if strings.ContainsRune("{}:|@", r) {
+			return '-'
+		}
+		return r
+	}, s)
+}
+
+func allDigits(d []bool) bool { return !slices.Contains(d, false) }
+
+// mixed finds fields of numbers with a few other cells.
+func (s *sample) mixed() []Finding {
+	var out []Finding
+	for _, f := range s.fields {
+		odd := f.filled - f.numbers
+		if odd == 0 || f.filled < 5 || !share(f.numbers, f.filled, 0.7) {
+			continue
+		}
+		if slices.ContainsFunc(f.order, isCode) {
+			continue
+		}
+		if len(s.numbersWrittenIn(f)) > 0 {
+			continue
+		}
+		out = append(out, Finding{Kind: "several types", Says: fmt.Sprintf("%s holds numbers and others", diag.Quote(f.name)), Evidence: fmt.Sprintf("%s are none, as %s", of(odd, f.filled), f.example(func(c string) bool { return !isNumber(c) })),
+			Step: "cast " + shell(selected(f.name)) + " number" + Aside})
+	}
+	return out
+}
+
+func (s *sample) numbersWrittenIn(f *field) []Finding {
+	return (&sample{lie: s.lie, rows: s.rows, lines: s.lines, fields: []*field{f}}).numbersWritten()
+}

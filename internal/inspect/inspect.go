@@ -1,0 +1,244 @@
+// Package inspect looks at a file: how it lies, what is untidy in it and the
+// command that mends that, and what its fields hold. It looks at a bounded
+// sample, and every finding has evidence from it.
+package inspect
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/format"
+)
+
+// Finding is something untidy, with its evidence and what mends it.
+type Finding struct {
+	Kind     string `json:"kind"`
+	Says     string `json:"says"`
+	Evidence string `json:"evidence,omitempty"`
+	Step     string `json:"step,omitempty"`    // as a line of a plan; "": the reading options do it
+	Command  string `json:"command,omitempty"` // as typed
+}
+
+// Aside are the words that a command bears where some cells do not fit it.
+const Aside = " --set-aside aside.csv"
+
+// Report is what was found.
+type Report struct {
+	Lie      *format.Lie
+	Reading  []string // reading options that the commands bear, as words
+	Findings []Finding
+	Rows     int      // looked at
+	Codes    []string // fields whose digits have leading zeros, which are kept
+}
+
+// field is what is known of a field from the sample.
+type field struct {
+	name    string
+	at      int
+	cells   []string // of all rows
+	filled  int
+	counts  map[string]int // of its cells that are not blank
+	order   []string       // its cells as first met
+	numbers int
+	dates   int
+	example func(want func(string) bool) string // an example cell and its line
+}
+
+// sample is the rows that are looked at.
+type sample struct {
+	lie    *format.Lie
+	rows   [][]string
+	lines  []int
+	fields []*field
+	whole  bool
+}
+
+// Look looks at a file.
+func Look(path string, o format.ReadOptions) (*Report, error) {
+	l, err := format.LieOf(path, o)
+	if err != nil {
+		return nil, err
+	}
+	r := &Report{Lie: l}
+	s := newSample(l)
+	r.Rows = len(s.rows)
+	r.reading(s, path, o)
+	blank := s.markers(r)
+	if len(blank) > 0 {
+		s = s.without(blank)
+	}
+	for _, f := range s.fields {
+		if slices.ContainsFunc(f.order, isCode) {
+			r.Codes = append(r.Codes, f.name)
+		}
+	}
+	for _, look := range []func(*sample) []Finding{
+		(*sample).blankFields, (*sample).totals, (*sample).family, (*sample).blankRuns, (*sample).namesAndValues, (*sample).severalValues, (*sample).jsonCells,
+		(*sample).numbersWritten, (*sample).datesWritten, (*sample).mixed, (*sample).spaces, (*sample).spellings, (*sample).compound, (*sample).duplicates,
+	} {
+		r.Findings = append(r.Findings, look(s)...)
+	}
+	for i := range r.Findings {
+		f := &r.Findings[i]
+		if f.Command == "" && f.Step != "" {
+			f.Command = "revuelta " + f.Step + r.options() + " " + shell(path)
+		}
+	}
+	return r, nil
+}
+
+func (r *Report) options() string {
+	out := ""
+	for _, w := range r.Reading {
+		out += " " + w
+	}
+	return out
+}
+
+func newSample(l *format.Lie) *sample {
+	s := &sample{lie: l, whole: l.Whole}
+	s.rows, s.lines = l.Data()
+	s.index()
+	return s
+}
+
+// without is the sample with markers made blank.
+func (s *sample) without(markers []string) *sample {
+	gone := map[string]bool{}
+	for _, m := range markers {
+		gone[m] = true
+	}
+	t := &sample{lie: s.lie, lines: s.lines, whole: s.whole}
+	for _, row := range s.rows {
+		clean := make([]string, len(row))
+		for i, c := range row {
+			if !gone[c] {
+				clean[i] = c
+			}
+		}
+		t.rows = append(t.rows, clean)
+	}
+	t.index()
+	return t
+}
+
+func (s *sample) index() {
+	for i, n := range s.lie.Names {
+		f := &field{name: n, at: i, counts: map[string]int{}}
+		for _, row := range s.rows {
+			c := row[i]
+			f.cells = append(f.cells, c)
+			if c == "" {
+				continue
+			}
+			f.filled++
+			if f.counts[c]++; f.counts[c] == 1 {
+				f.order = append(f.order, c)
+			}
+			if isNumber(c) {
+				f.numbers++
+			}
+			if isDate(c) {
+				f.dates++
+			}
+		}
+		f.example = func(want func(string) bool) string {
+			for r, c := range f.cells {
+				if c != "" && want(c) {
+					if s.lines[r] > 0 {
+						return fmt.Sprintf("%s in line %d", diag.Quote(c), s.lines[r])
+					}
+					return diag.Quote(c)
+				}
+			}
+			return ""
+		}
+		s.fields = append(s.fields, f)
+	}
+}
+
+// reading finds what options the file must be read with.
+func (r *Report) reading(s *sample, path string, o format.ReadOptions) {
+	l := r.Lie
+	if o.Sheet != "" {
+		r.Reading = append(r.Reading, "--sheet", shell(o.Sheet))
+	} else if len(l.Sheets) > 1 && l.Sheet != firstVisible(l) {
+		r.Reading = append(r.Reading, "--sheet", shell(l.Sheet))
+	}
+	if o.Area != "" {
+		r.Reading = append(r.Reading, "--area", shell(o.Area))
+	}
+	first := 0
+	for first < len(l.First) && len(l.First[first].Cells) == 0 {
+		first++
+	}
+	if h := l.Header; h.From > 0 && (h.From > first+1 || h.To > h.From) {
+		r.Reading = append(r.Reading, "--header", h.Option())
+		f := Finding{Kind: "header", Says: fmt.Sprintf("the header seems to be %s", h), Evidence: diag.Names(l.Names)}
+		if h.To > h.From {
+			f.Kind = "header rows"
+		}
+		f.Command = "revuelta convert" + r.options() + " " + shell(path)
+		r.Findings = append(r.Findings, f)
+	}
+	if len(l.Foot) > 0 {
+		r.Reading = append(r.Reading, "--foot", "auto")
+		r.Findings = append(r.Findings, Finding{Kind: "foot", Says: diag.Plural(int64(len(l.Foot)), "note") + " at the foot", Evidence: diag.Quote(strings.TrimSpace(strings.Join(l.Foot[0].Cells, " "))),
+			Command: "revuelta convert" + r.options() + " " + shell(path)})
+	}
+}
+
+func firstVisible(l *format.Lie) string {
+	for _, s := range l.Sheets {
+		if !s.Hidden {
+			return s.Name
+		}
+	}
+	return l.Sheets[0].Name
+}
+
+// shell quotes a word for a shell where it needs to be.
+func shell(s string) string {
+	plain := s != ""
+	for _, c := range s {
+		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || strings.ContainsRune("._-/,@%+:", c)) {
+			plain = false
+		}
+	}
+	if plain {
+		return s
+	}
+	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
+}
+
+// selected is a field as a selection has it.
+func selected(name string) string {
+	if strings.ContainsAny(name, ",*?/{}!#\"=") || strings.Contains(name, "..") || name != strings.TrimSpace(name) {
+		return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
+	}
+	return name
+}
+
+// inFormula is a field as a formula has it.
+func inFormula(name string) string {
+	for i, c := range name {
+		if !(c == '_' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || i > 0 && c >= '0' && c <= '9') {
+			return "{" + name + "}"
+		}
+	}
+	switch name {
+	case "and", "or", "not", "in", "it":
+		return "{" + name + "}"
+	}
+	return name
+}
+
+// share tells whether n of m is at least a part.
+func share(n, m int, part float64) bool { return m > 0 && float64(n) >= part*float64(m) }
+
+// of writes "n of m cells".
+func of(n, m int) string {
+	return diag.Count(int64(n)) + " of " + diag.Plural(int64(m), "cell")
+}

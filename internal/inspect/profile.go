@@ -1,0 +1,557 @@
+package inspect
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"hash/maphash"
+	"math"
+	"math/bits"
+	"slices"
+	"strings"
+	"sync"
+	"unicode/utf8"
+
+	"revuelta/internal/calendar"
+	"revuelta/internal/decimal"
+	"revuelta/internal/diag"
+	"revuelta/internal/selection"
+	"revuelta/internal/step"
+	"revuelta/internal/table"
+)
+
+// What is kept exactly of a field; beyond it there are sketches.
+const (
+	exactValues  = 10_000 // different cells
+	exactNumbers = 20_000
+	registers    = 1 << 12 // of the sketch of different cells, whose error is about 1.6 %; few enough for the cache
+	mostBars     = 20
+)
+
+// Profile profiles the fields of a table that flows through it. It may run once.
+type Profile struct {
+	Fields *selection.Selection // nil: all
+
+	Out  []*FieldProfile
+	Rows int64
+}
+
+// FieldProfile is what a field holds.
+type FieldProfile struct {
+	Name              string
+	Type              string // number, whole number, date, code, text, numbers and texts, blank
+	Rows, Blank       int64
+	Distinct          int64
+	DistinctIsAbout   bool
+	Numbers, Dates    int64
+	Min, Max          string // in the order of the type
+	Mean, Stdev       float64
+	Quartiles         [3]float64
+	QuartilesAreAbout bool
+	Common            []Common // the commonest values, none where all differ or too many do
+	Longest           string
+	Bars              []int64 // how many numbers between Min and Max, in steps of the same width
+}
+
+// Common is a value and how often it stands.
+type Common struct {
+	Value string
+	Count int64
+}
+
+// Reduce implements step.Reducer.
+func (p *Profile) Reduce(in *table.Schema) (step.Reduction, error) {
+	fields := make([]int, in.Len())
+	for i := range fields {
+		fields[i] = i
+	}
+	if p.Fields != nil {
+		var err error
+		if fields, err = p.Fields.Resolve(in); err != nil {
+			return nil, err
+		}
+	}
+	return &profiling{p: p, in: in, fields: fields}, nil
+}
+
+// Run implements step.Step.
+func (p *Profile) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+	return step.Reduced(ctx, p, in, out, s)
+}
+
+type profiling struct {
+	p      *Profile
+	in     *table.Schema
+	fields []int
+}
+
+// Part implements step.Reduction.
+func (r *profiling) Part(*step.Site) step.Part {
+	p := &profilePart{fields: r.fields}
+	for range r.fields {
+		p.of = append(p.of, newTally())
+	}
+	return p
+}
+
+// Finish implements step.Reduction.
+func (r *profiling) Finish(_ context.Context, parts []step.Part, out step.Out, s *step.Site) error {
+	all := parts[0].(*profilePart)
+	for _, o := range parts[1:] {
+		o := o.(*profilePart)
+		all.rows += o.rows
+		var wg sync.WaitGroup
+		for i := range all.of {
+			wg.Go(func() { all.of[i].merge(o.of[i]) })
+		}
+		wg.Wait()
+	}
+	r.p.Rows = all.rows
+	for i, f := range r.fields {
+		r.p.Out = append(r.p.Out, all.of[i].profile(r.in.Name(f), all.rows))
+	}
+	s.Tally.Merged += all.rows // into what is told of the fields
+	return out.Start(r.in)
+}
+
+type profilePart struct {
+	fields []int
+	of     []*tally
+	rows   int64
+	spare  []string
+}
+
+// Add implements step.Part.
+func (p *profilePart) Add(b *table.Batch, _ int64) error {
+	p.rows += int64(b.Rows)
+	for i, f := range p.fields {
+		var cells []string
+		cells, p.spare = b.Cols[f].Flat(b.Rows, p.spare)
+		p.of[i].add(cells[:b.Rows])
+	}
+	return nil
+}
+
+// tally is what is known of a field so far.
+type tally struct {
+	filled, numbers, dates, codes, wholes int64
+	counts                                map[string]*int64 // nil: there are too many; a key is assigned once, when it is cloned
+	sketch                                []uint8
+	exact                                 []float64 // nil: there are too many
+	buckets                               []uint32  // most of it is never touched
+	sum, squares                          float64   // of what is above the first
+	first, low, high                      float64
+	least, most                           decimal.D
+	leastCell, mostCell                   string // numbers
+	leastText, mostText                   string // by text
+	early, late                           calendar.Moment
+	earlyCell, lateCell                   string
+	longest                               string
+	longestLen                            int
+}
+
+var seed = maphash.MakeSeed()
+
+func newTally() *tally {
+	return &tally{counts: map[string]*int64{}, exact: make([]float64, 0, 64)}
+}
+
+func (t *tally) add(cells []string) {
+	for _, c := range cells {
+		if c == "" {
+			continue
+		}
+		t.filled++
+		t.count(c, 1)
+		if len(c) > t.longestLen {
+			t.longest, t.longestLen = strings.Clone(c), len(c)
+		}
+		if d, ok := decimal.Parse(c); ok {
+			if isCode(c) {
+				t.codes++
+			}
+			t.number(d, c)
+			continue
+		}
+		if t.leastText == "" || c < t.leastText {
+			t.leastText = strings.Clone(c)
+		}
+		if c > t.mostText {
+			t.mostText = strings.Clone(c)
+		}
+		if len(c) >= 7 && c[4] == '-' {
+			if m, ok := calendar.Parse(c); ok {
+				t.dates++
+				t.moment(m, c)
+			}
+		}
+	}
+}
+
+// count counts a cell, exactly as long as there are not too many different ones.
+func (t *tally) count(c string, n int64) {
+	if t.counts != nil {
+		if have, ok := t.counts[c]; ok {
+			*have += n
+			return
+		}
+		if len(t.counts) < exactValues {
+			first := n
+			t.counts[strings.Clone(c)] = &first
+			return
+		}
+		t.toSketch()
+	}
+	t.note(c)
+}
+
+func (t *tally) toSketch() {
+	t.sketch = make([]uint8, registers)
+	for c := range t.counts {
+		t.note(c)
+	}
+	t.counts = nil
+}
+
+// note is the step of a sketch that counts different values by the longest run of zeros in their hashes
+// (Flajolet, Fusy, Gandouet, Meunier 2007).
+func (t *tally) note(c string) {
+	h := maphash.String(seed, c)
+	i := h & (registers - 1)
+	if r := uint8(bits.TrailingZeros64(h>>12|1<<52)) + 1; r > t.sketch[i] {
+		t.sketch[i] = r
+	}
+}
+
+func (t *tally) distinct() (n int64, about bool) {
+	if t.counts != nil {
+		return int64(len(t.counts)), false
+	}
+	sum, zeros := 0.0, 0
+	for _, r := range t.sketch {
+		sum += math.Ldexp(1, -int(r))
+		if r == 0 {
+			zeros++
+		}
+	}
+	e := 0.7213 / (1 + 1.079/registers) * registers * registers / sum
+	if zeros > 0 && e < 2.5*registers {
+		e = registers * math.Log(registers/float64(zeros))
+	}
+	return int64(math.Round(e)), true
+}
+
+func (t *tally) number(d decimal.D, c string) {
+	f := d.Float()
+	if t.numbers == 0 {
+		t.first, t.least, t.most = f, d, d
+		t.leastCell, t.mostCell = strings.Clone(c), strings.Clone(c)
+		t.low, t.high = f, f
+	} else if f <= t.low && d.Cmp(t.least) < 0 {
+		t.least, t.leastCell, t.low = d, strings.Clone(c), f
+	} else if f >= t.high && d.Cmp(t.most) > 0 {
+		t.most, t.mostCell, t.high = d, strings.Clone(c), f
+	}
+	t.numbers++
+	if d.Decimals() == 0 {
+		t.wholes++
+	}
+	x := f - t.first
+	t.sum += x
+	t.squares += x * x
+	if t.exact != nil {
+		if len(t.exact) < exactNumbers {
+			t.exact = append(t.exact, f)
+			return
+		}
+		t.toBuckets()
+	}
+	t.buckets[bucketOf(f)]++
+}
+
+// bucketOf numbers the buckets of numbers in their order; numbers of a bucket differ by less than 0.4 %.
+func bucketOf(f float64) uint32 {
+	b := math.Float64bits(f)
+	if b>>63 != 0 {
+		b = ^b
+	} else {
+		b |= 1 << 63
+	}
+	return uint32(b >> 44)
+}
+
+// inBucket is a number from the middle of a bucket.
+func inBucket(n uint32) float64 {
+	b := uint64(n)<<44 | 1<<43
+	if b>>63 != 0 {
+		b &^= 1 << 63
+	} else {
+		b = ^b
+	}
+	return math.Float64frombits(b)
+}
+
+func (t *tally) toBuckets() {
+	t.buckets = make([]uint32, 1<<20)
+	for _, f := range t.exact {
+		t.buckets[bucketOf(f)]++
+	}
+	t.exact = nil
+}
+
+func (t *tally) moment(m calendar.Moment, c string) {
+	if t.earlyCell == "" || m.Compare(t.early) < 0 {
+		t.early, t.earlyCell = m, strings.Clone(c)
+	}
+	if t.lateCell == "" || m.Compare(t.late) > 0 {
+		t.late, t.lateCell = m, strings.Clone(c)
+	}
+}
+
+func (t *tally) merge(o *tally) {
+	if o.numbers > 0 {
+		if t.numbers == 0 {
+			t.first, t.low, t.high = o.first, o.low, o.high
+			t.least, t.leastCell, t.most, t.mostCell = o.least, o.leastCell, o.most, o.mostCell
+		}
+		if o.least.Cmp(t.least) < 0 {
+			t.least, t.leastCell, t.low = o.least, o.leastCell, o.low
+		}
+		if o.most.Cmp(t.most) > 0 {
+			t.most, t.mostCell, t.high = o.most, o.mostCell, o.high
+		}
+		by, n := o.first-t.first, float64(o.numbers)
+		t.squares += o.squares + 2*by*o.sum + n*by*by
+		t.sum += o.sum + n*by
+		switch {
+		case t.exact != nil && o.exact != nil && len(t.exact)+len(o.exact) <= exactNumbers:
+			t.exact = append(t.exact, o.exact...)
+		default:
+			if t.exact != nil {
+				t.toBuckets()
+			}
+			for _, f := range o.exact {
+				t.buckets[bucketOf(f)]++
+			}
+			if o.buckets != nil {
+				for k := bucketOf(o.low); k <= bucketOf(o.high); k++ {
+					t.buckets[k] += o.buckets[k]
+				}
+			}
+		}
+	}
+	t.filled, t.numbers, t.dates, t.codes, t.wholes = t.filled+o.filled, t.numbers+o.numbers, t.dates+o.dates, t.codes+o.codes, t.wholes+o.wholes
+	if o.leastText != "" && (t.leastText == "" || o.leastText < t.leastText) {
+		t.leastText = o.leastText
+	}
+	t.mostText = max(t.mostText, o.mostText)
+	if o.earlyCell != "" {
+		t.moment(o.early, o.earlyCell)
+		t.moment(o.late, o.lateCell)
+	}
+	if o.longestLen > t.longestLen {
+		t.longest, t.longestLen = o.longest, o.longestLen
+	}
+	if o.counts == nil {
+		if t.counts != nil {
+			t.toSketch()
+		}
+		for i, r := range o.sketch {
+			t.sketch[i] = max(t.sketch[i], r)
+		}
+		return
+	}
+	for c, n := range o.counts {
+		t.count(c, *n)
+	}
+}
+
+// profile sums up.
+func (t *tally) profile(name string, rows int64) *FieldProfile {
+	p := &FieldProfile{Name: name, Rows: rows, Blank: rows - t.filled, Numbers: t.numbers, Dates: t.dates, Longest: t.longest}
+	p.Distinct, p.DistinctIsAbout = t.distinct()
+	switch {
+	case t.filled == 0:
+		p.Type = "blank"
+	case t.numbers == t.filled && t.codes > 0:
+		p.Type = "code"
+	case t.wholes == t.filled:
+		p.Type = "whole number"
+	case t.numbers == t.filled:
+		p.Type = "number"
+	case t.dates == t.filled:
+		p.Type = "date"
+	case t.numbers > 0 && t.codes == 0 && t.numbers*10 >= t.filled:
+		p.Type = "numbers and texts"
+	default:
+		p.Type = "text"
+	}
+	switch p.Type {
+	case "number", "whole number", "numbers and texts":
+		p.Min, p.Max = t.leastCell, t.mostCell
+		t.describe(p)
+	case "date":
+		p.Min, p.Max = t.earlyCell, t.lateCell
+	default:
+		p.Min, p.Max = t.leastText, t.mostText
+		if t.codes > 0 || t.numbers > 0 { // digits are texts here
+			for c := range t.counts {
+				if p.Min == "" || c < p.Min {
+					p.Min = c
+				}
+				p.Max = max(p.Max, c)
+			}
+		}
+	}
+	for c, n := range t.counts {
+		p.Common = append(p.Common, Common{c, *n})
+	}
+	slices.SortFunc(p.Common, func(a, b Common) int {
+		return cmp.Or(cmp.Compare(b.Count, a.Count), strings.Compare(a.Value, b.Value))
+	})
+	p.Common = slices.DeleteFunc(p.Common[:min(5, len(p.Common))], func(c Common) bool { return c.Count == 1 && p.Distinct > 5 })
+	if len(p.Common) > 0 && p.Common[0].Count == 1 && t.filled > 1 { // all differ
+		p.Common = nil
+	}
+	return p
+}
+
+// describe calculates what there is of numbers.
+func (t *tally) describe(p *FieldProfile) {
+	n := float64(t.numbers)
+	p.Mean = t.first + t.sum/n
+	if t.numbers > 1 {
+		p.Stdev = math.Sqrt(max(0, (t.squares-t.sum*t.sum/n)/(n-1)))
+	}
+	low, high := t.least.Float(), t.most.Float()
+	bars := make([]int64, mostBars)
+	at := func(f float64) int {
+		if high == low {
+			return 0
+		}
+		return min(mostBars-1, max(0, int((f-low)/(high-low)*mostBars)))
+	}
+	if t.exact != nil {
+		slices.Sort(t.exact)
+		for i := range p.Quartiles {
+			p.Quartiles[i] = between(t.exact, float64(i+1)/4)
+		}
+		for _, f := range t.exact {
+			bars[at(f)]++
+		}
+	} else if t.counts != nil { // each number and how often it stands
+		type counted struct {
+			f float64
+			n int64
+		}
+		var all []counted
+		for c, n := range t.counts {
+			if d, ok := decimal.Parse(c); ok {
+				all = append(all, counted{d.Float(), *n})
+				bars[at(d.Float())] += *n
+			}
+		}
+		slices.SortFunc(all, func(a, b counted) int { return cmp.Compare(a.f, b.f) })
+		nth := func(k int64) float64 {
+			for _, c := range all {
+				if k -= c.n; k < 0 {
+					return c.f
+				}
+			}
+			return high
+		}
+		for i := range p.Quartiles {
+			at := float64(i+1) / 4 * (n - 1)
+			low, next := nth(int64(at)), nth(int64(at)+1)
+			p.Quartiles[i] = low + (next-low)*(at-math.Floor(at))
+		}
+	} else {
+		p.QuartilesAreAbout = true
+		seen, q := int64(0), 0
+		for k := bucketOf(low); k <= bucketOf(high); k++ {
+			if t.buckets[k] == 0 {
+				continue
+			}
+			seen += int64(t.buckets[k])
+			f := min(max(inBucket(k), low), high)
+			for q < 3 && float64(seen) >= float64(q+1)/4*n {
+				p.Quartiles[q] = f
+				q++
+			}
+			bars[at(f)] += int64(t.buckets[k])
+		}
+	}
+	if high > low {
+		p.Bars = bars
+	}
+}
+
+// between is a quantile of sorted numbers, linearly between the two nearest.
+func between(sorted []float64, q float64) float64 {
+	at := q * float64(len(sorted)-1)
+	i := int(at)
+	if i+1 >= len(sorted) {
+		return sorted[len(sorted)-1]
+	}
+	return sorted[i] + (sorted[i+1]-sorted[i])*(at-float64(i))
+}
+
+// Histogram draws the bars of numbers in one line.
+func (p *FieldProfile) Histogram() string {
+	if len(p.Bars) == 0 {
+		return ""
+	}
+	const blocks = " ▁▂▃▄▅▆▇█"
+	high := slices.Max(p.Bars)
+	var b strings.Builder
+	for _, n := range p.Bars {
+		k := int(math.Ceil(float64(n) / float64(high) * 8))
+		b.WriteRune([]rune(blocks)[k])
+	}
+	return b.String()
+}
+
+// Lines describes the field in lines of text.
+func (p *FieldProfile) Lines() []string {
+	short := func(s string) string {
+		if utf8.RuneCountInString(s) > 30 {
+			return string([]rune(s)[:29]) + "…"
+		}
+		return s
+	}
+	about := func(is bool) string { return map[bool]string{true: "about "}[is] }
+	number := func(f float64) string {
+		d, ok := decimal.Parse(fmt.Sprintf("%.6g", f))
+		if !ok {
+			return fmt.Sprintf("%.6g", f)
+		}
+		return d.Shortest().String()
+	}
+	head := fmt.Sprintf("%s, %s filled, %s blank", p.Type, diag.Count(p.Rows-p.Blank), diag.Count(p.Blank))
+	if p.Type == "numbers and texts" {
+		head += fmt.Sprintf("; %s numbers", diag.Count(p.Numbers))
+	}
+	if p.Type == "blank" {
+		return []string{head}
+	}
+	head += fmt.Sprintf("; %s%s distinct", about(p.DistinctIsAbout), diag.Count(p.Distinct))
+	out := []string{head}
+	if strings.Contains(p.Type, "number") {
+		q := p.Quartiles
+		out = append(out, fmt.Sprintf("min %s  max %s  mean %s  stdev %s", p.Min, p.Max, number(p.Mean), number(p.Stdev)))
+		out = append(out, fmt.Sprintf("quartiles %s%s  %s  %s", about(p.QuartilesAreAbout), number(q[0]), number(q[1]), number(q[2])))
+	} else {
+		out = append(out, fmt.Sprintf("from %s to %s, the longest has %s", diag.Quote(short(p.Min)), diag.Quote(short(p.Max)), diag.Plural(int64(utf8.RuneCountInString(p.Longest)), "character")))
+	}
+	if h := p.Histogram(); h != "" {
+		out = append(out, "▕"+h+"▏")
+	}
+	if len(p.Common) > 0 {
+		var list []string
+		for _, c := range p.Common {
+			list = append(list, fmt.Sprintf("%s %s", diag.Quote(short(c.Value)), diag.Count(c.Count)))
+		}
+		out = append(out, "commonest "+strings.Join(list, ", "))
+	}
+	return out
+}

@@ -1,0 +1,496 @@
+package inspect
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/pattern"
+)
+
+var months = []string{"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"}
+
+var (
+	quarterForm = regexp.MustCompile(`^(\d{4}-)?q[1-4]$`)
+	monthForm   = regexp.MustCompile(`^\d{4}-(0[1-9]|1[0-2])$`)
+	weekForm    = regexp.MustCompile(`^(\d{4}-)?w\d{1,2}$`)
+	capitals    = regexp.MustCompile(`^[A-Z]+$`)
+)
+
+// timeKind is what a text is as a period: month, year, quarter, date, week, day; "" where it is none.
+func timeKind(s string) string {
+	low := strings.ToLower(strings.Trim(s, " ."))
+	for _, m := range months {
+		if low == m || len(low) == 3 && low == m[:3] || low == "sept" {
+			return "month"
+		}
+	}
+	if n, err := strconv.Atoi(low); err == nil && len(low) == 4 && n >= 1900 && n <= 2100 {
+		return "year"
+	}
+	switch {
+	case low == "" || len(low) > 20:
+		return ""
+	case quarterForm.MatchString(low):
+		return "quarter"
+	case monthForm.MatchString(low):
+		return "month"
+	case weekForm.MatchString(low):
+		return "week"
+	case isDate(s):
+		return "date"
+	}
+	return ""
+}
+
+// kindOfAll is the period that most of some texts are, "" where there is none.
+func kindOfAll(words []string) string {
+	counts := map[string]int{}
+	for _, w := range words {
+		counts[timeKind(w)]++
+	}
+	for k, n := range counts {
+		if k != "" && share(n, len(words), 0.75) {
+			return k
+		}
+	}
+	return ""
+}
+
+// family finds headers that hold values.
+func (s *sample) family() []Finding {
+	var best Finding
+	most := 0
+	take := func(n int, f Finding) {
+		if n > most {
+			most, best = n, f
+		}
+	}
+	s.twoPart(take)
+	s.onePart(take)
+	if most == 0 {
+		return nil
+	}
+	return []Finding{best}
+}
+
+// twoPart finds a family of a label and a measure, as April kilos, April jars, May kilos, ….
+func (s *sample) twoPart(take func(int, Finding)) {
+	for _, sep := range []string{" / ", " - ", "_", " ", "-", ".", "/", ":"} {
+		for _, cut := range []func(string) (string, string, bool){
+			func(n string) (string, string, bool) { return strings.Cut(n, sep) },
+			func(n string) (string, string, bool) {
+				i := strings.LastIndex(n, sep)
+				if i < 0 {
+					return "", "", false
+				}
+				return n[:i], n[i+len(sep):], true
+			},
+		} {
+			var pairs [][2]string
+			for _, n := range s.lie.Names {
+				a, b, ok := cut(n)
+				if unnamed.MatchString(n) {
+					continue
+				}
+				if a = strings.TrimSpace(a); !ok || a == "" || strings.TrimSpace(b) == "" {
+					continue
+				}
+				pairs = append(pairs, [2]string{a, b})
+			}
+			for side := range 2 {
+				// The side of the measures has few words, each with most of the labels.
+				measure := func(p [2]string) string { return p[side] }
+				label := func(p [2]string) string { return p[1-side] }
+				byMeasure := map[string][]string{}
+				var measures []string
+				for _, p := range pairs {
+					if byMeasure[measure(p)] == nil {
+						measures = append(measures, measure(p))
+					}
+					byMeasure[measure(p)] = append(byMeasure[measure(p)], label(p))
+				}
+				measures = slices.DeleteFunc(measures, func(m string) bool { return len(byMeasure[m]) < 2 || strings.ContainsAny(m, "|{}") })
+				if len(measures) == 0 {
+					continue
+				}
+				var labels []string
+				n := 0
+				for _, m := range measures {
+					n += len(byMeasure[m])
+					for _, l := range byMeasure[m] {
+						if !slices.Contains(labels, l) {
+							labels = append(labels, l)
+						}
+					}
+				}
+				kind := kindOfAll(labels)
+				numbered := kind == "" && !slices.ContainsFunc(labels, func(l string) bool { _, err := strconv.Atoi(l); return err != nil })
+				if len(labels) < 2 || len(measures) == 1 && (len(labels) < 3 || kind == "" && !numbered) || len(measures) > 12 ||
+					!share(n, len(labels)*len(measures), 0.75) || kindOfAll(measures) != "" || kind == "" && !numbered && len(labels) < len(measures) {
+					continue
+				}
+				if kind == "" && !numbered && (len(measures) < 2 || n < 4) {
+					continue
+				}
+				name := kind
+				if name == "" {
+					name = map[bool]string{true: "number", false: "label"}[numbered]
+				}
+				name = s.freeName(name)
+				place := "{" + name + "}"
+				value := ""
+				what := "{@:" + strings.Join(measures, "|") + "}"
+				if len(measures) == 1 {
+					what = strings.NewReplacer("{", "{{", "}", "}}").Replace(measures[0])
+					value = " --value " + shell(measures[0])
+					if slices.Contains(s.lie.Names, measures[0]) {
+						value = " --value value"
+					}
+				}
+				source := place + sep + what
+				if side == 0 {
+					source = what + sep + place
+				}
+				fit := s.fitting(source)
+				if len(fit) != n { // others fit too, or some do not
+					continue
+				}
+				bonus := 0
+				if kind != "" {
+					bonus = 1
+				}
+				take(2*n+bonus, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(n), "header"), source), Evidence: diag.Names(fit),
+					Step: "unpivot " + shell(source) + value})
+			}
+		}
+	}
+}
+
+// fitting lists the headers that fit a pattern.
+func (s *sample) fitting(source string) []string {
+	p, err := pattern.Parse(source)
+	if err != nil {
+		return nil
+	}
+	m, parts := p.Matcher(), make([]string, len(p.Names()))
+	var out []string
+	for _, n := range s.lie.Names {
+		if m.Match(n, parts) {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// freeName is a name that no field has.
+func (s *sample) freeName(name string) string {
+	for slices.Contains(s.lie.Names, name) {
+		name += " 2"
+	}
+	return name
+}
+
+// unnamed are the names that fields without one were given.
+var unnamed = regexp.MustCompile(`^field \d+$`)
+
+var prefixed = regexp.MustCompile(`^(.*?\pL[ _-]?)(\d+)$`)
+
+// onePart finds headers that are values by themselves: months, years, Day 1, Day 2, …, QC01, QC02, ….
+func (s *sample) onePart(take func(int, Finding)) {
+	byKind := map[string][]int{}
+	for i, n := range s.lie.Names {
+		if k := timeKind(n); k != "" {
+			byKind[k] = append(byKind[k], i)
+		}
+	}
+	for k, at := range byKind {
+		if len(at) < 3 {
+			continue
+		}
+		names := make([]string, len(at))
+		for i, a := range at {
+			names[i] = s.lie.Names[a]
+		}
+		sel := ""
+		if at[len(at)-1]-at[0] == len(at)-1 {
+			sel = selected(names[0]) + ".." + selected(names[len(names)-1])
+		} else {
+			for i := range names {
+				names[i] = selected(names[i])
+			}
+			sel = strings.Join(names, ",")
+		}
+		take(2*len(at), Finding{Kind: "headers", Says: fmt.Sprintf("%s are values: %ss", diag.Plural(int64(len(at)), "header"), k), Evidence: diag.Names(names),
+			Step: "unpivot " + shell(sel) + " --label " + shell(s.freeName(k)) + " --value " + shell(s.freeName("value"))})
+	}
+	byPrefix := map[string][]string{}
+	var prefixes []string
+	for _, n := range s.lie.Names {
+		if m := prefixed.FindStringSubmatch(n); m != nil && timeKind(n) == "" && !unnamed.MatchString(n) {
+			if byPrefix[m[1]] == nil {
+				prefixes = append(prefixes, m[1])
+			}
+			byPrefix[m[1]] = append(byPrefix[m[1]], n)
+		}
+	}
+	length, codes := 0, 0
+	for _, p := range prefixes {
+		if len(byPrefix[p]) < 2 {
+			continue
+		}
+		if length == 0 {
+			length = len(p)
+		}
+		if len(p) == length && capitals.MatchString(p) {
+			codes += len(byPrefix[p])
+		} else {
+			codes = -1 << 20
+		}
+		name := strings.ToLower(strings.Trim(p, " _-"))
+		if n := len(byPrefix[p]); n >= 3 && !strings.ContainsAny(p, "{}") && len(s.fitting(p+"{x:#}")) == n {
+			take(2*n-1, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(n), "header"), p+"{number:#}"), Evidence: diag.Names(byPrefix[p]),
+				Step: "unpivot " + shell(p+"{"+s.freeName("number")+":#}") + " --value " + shell(s.freeName(name))})
+		}
+	}
+	if several := fmt.Sprintf("{group:%d}{number:#}", length); codes >= 4 && len(s.fitting(several)) == codes {
+		take(2*codes, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(codes), "header"), several), Evidence: diag.Names(s.fitting(several)),
+			Step: "unpivot " + shell(several) + " --value " + shell(s.freeName("value"))})
+	}
+}
+
+// blankRuns finds labels that stand once above the rows they are for.
+func (s *sample) blankRuns() []Finding {
+	var names []string
+	evidence := ""
+	for i, f := range s.fields[:min(3, len(s.fields))] {
+		if len(s.rows) < 4 || f.filled < 2 || f.cells[0] == "" || !share(len(s.rows)-f.filled, len(s.rows), 0.3) || share(f.numbers, f.filled, 0.5) {
+			continue
+		}
+		whole, before, again := 0, "", false
+		for _, c := range f.cells {
+			again = again || c != "" && c == before
+			if c != "" {
+				before = c
+			}
+		}
+		if again { // a label that stands twice in turn needs no filling
+			continue
+		}
+		whole = 0 // blank rows whose neighbour to the right is filled
+		for r, c := range f.cells {
+			if c == "" && i+1 < len(s.fields) && slices.ContainsFunc(s.rows[r][i+1:], func(c string) bool { return c != "" }) {
+				whole++
+			}
+		}
+		if !share(whole, len(s.rows)-f.filled, 0.95) {
+			continue
+		}
+		names = append(names, selected(f.name))
+		if evidence == "" {
+			evidence = fmt.Sprintf("%s blank, below %s", of(len(s.rows)-f.filled, len(s.rows)), f.example(func(string) bool { return true }))
+		}
+	}
+	if len(names) == 0 {
+		return nil
+	}
+	are := map[bool]string{true: "is", false: "are"}[len(names) == 1]
+	return []Finding{{Kind: "blank runs", Says: fmt.Sprintf("%s %s blank under each label", strings.Join(names, ", "), are), Evidence: evidence, Step: "fill " + shell(strings.Join(names, ","))}}
+}
+
+// namesAndValues finds two fields of which one names what the other holds.
+func (s *sample) namesAndValues() []Finding {
+	for k, f := range s.fields {
+		if len(s.fields) < 2 || len(s.rows) < 4 || f.filled != len(s.rows) || len(f.order) < 2 || len(f.order) > 40 || 2*len(f.order) > f.filled || share(f.numbers+f.dates, f.filled, 0.3) {
+			continue
+		}
+		for v, g := range s.fields {
+			if v == k || g.filled < len(s.rows)/2 || len(g.order) < 3 {
+				continue
+			}
+			numbers, filled := map[string]int{}, map[string]int{}
+			for r, name := range f.cells {
+				if c := g.cells[r]; c != "" {
+					filled[name]++
+					if isNumber(c) {
+						numbers[name]++
+					}
+				}
+			}
+			all, none := 0, 0
+			for _, name := range f.order {
+				switch {
+				case filled[name] < 2:
+				case share(numbers[name], filled[name], 0.9):
+					all++
+				case numbers[name] == 0:
+					none++
+				}
+			}
+			if all == 0 || none == 0 {
+				continue
+			}
+			// Each name at most once for what else there is.
+			seen := map[string]bool{}
+			twice := 0
+			for r, row := range s.rows {
+				key := f.cells[r]
+				for i, c := range row {
+					if i != k && i != v {
+						key += "\x00" + c
+					}
+				}
+				if seen[key] {
+					twice++
+				}
+				seen[key] = true
+			}
+			if len(s.fields) == 2 {
+				if period := f.order[0]; f.cells[0] == period && share(twice, len(s.rows), 0.4) {
+					name := s.freeName("person")
+					return []Finding{{Kind: "names without a person", Says: fmt.Sprintf("%s begin anew at %s, with nothing that tells whose they are", diag.Quote(f.name), diag.Quote(period)),
+						Evidence: fmt.Sprintf("%s %d times in %s", diag.Quote(period), f.counts[period], diag.Plural(int64(len(s.rows)), "row")),
+						Step:     "number " + shell(name) + " --when " + shell(fmt.Sprintf("%s == %q", inFormula(f.name), period))}}
+				}
+				continue
+			}
+			if twice > 0 {
+				continue
+			}
+			return []Finding{{Kind: "names and values", Says: fmt.Sprintf("%s and %s look like names and values", diag.Quote(f.name), diag.Quote(g.name)),
+				Evidence: fmt.Sprintf("%d names, some with numbers and some with texts: %s", len(f.order), diag.Names(f.order)),
+				Step:     "pivot --across " + shell(selected(f.name)) + " --cell " + shell(inFormula(g.name))}}
+		}
+	}
+	return nil
+}
+
+// blankFields finds fields in which nothing stands.
+func (s *sample) blankFields() []Finding {
+	var names []string
+	for _, f := range s.fields {
+		if f.filled == 0 && len(s.rows) > 2 {
+			names = append(names, "!"+selected(f.name))
+		}
+	}
+	if len(names) == 0 || len(names) == len(s.fields) {
+		return nil
+	}
+	return []Finding{{Kind: "blank fields", Says: diag.Plural(int64(len(names)), "field") + " with nothing in it", Evidence: fmt.Sprintf("%s in %s", strings.ReplaceAll(strings.Join(names, ", "), "!", ""), diag.Plural(int64(len(s.rows)), "row")),
+		Step: "fields " + shell(strings.Join(names, ","))}}
+}
+
+var totalWord = regexp.MustCompile(`(?i)^(grand )?(total|sum|totals|subtotal|gesamt|summe)\b`)
+
+// totals finds rows and fields that hold sums of others.
+func (s *sample) totals() []Finding {
+	var out []Finding
+	for _, f := range s.fields[:min(3, len(s.fields))] {
+		if share(f.numbers, f.filled, 0.5) {
+			continue
+		}
+		for _, c := range f.order {
+			if totalWord.MatchString(c) && f.counts[c]*2 < f.filled && len(s.fields) > 1 {
+				out = append(out, Finding{Kind: "total rows", Says: diag.Plural(int64(f.counts[c]), "row") + " of totals among the data", Evidence: f.example(func(x string) bool { return x == c }),
+					Step: "where " + shell(fmt.Sprintf("%s != %q", inFormula(f.name), c))})
+			}
+		}
+	}
+	for i, f := range s.fields {
+		if i > 1 && totalWord.MatchString(f.name) && share(f.numbers, f.filled, 0.9) && f.filled > 0 {
+			out = append(out, Finding{Kind: "total fields", Says: diag.Quote(f.name) + " seems to hold totals of other fields", Evidence: f.example(func(string) bool { return true }), Step: "fields " + shell("!"+selected(f.name))})
+		}
+	}
+	return out
+}
+
+// forms of dates that are not ISO 8601.
+var forms = []struct {
+	strftime, layout string
+}{
+	{"%d.%m.%Y", "2.1.2006"}, {"%d/%m/%Y", "2/1/2006"}, {"%m/%d/%Y", "1/2/2006"}, {"%d-%m-%Y", "2-1-2006"}, {"%Y/%m/%d", "2006/1/2"}, {"%Y.%m.%d", "2006.1.2"},
+	{"%d %b %Y", "2 Jan 2006"}, {"%d %B %Y", "2 January 2006"}, {"%b %d, %Y", "Jan 2, 2006"}, {"%B %d, %Y", "January 2, 2006"}, {"%d.%m.%y", "2.1.06"}, {"%d/%m/%y", "2/1/06"}, {"%Y-%m-%d", "2006-1-2"},
+}
+
+// datesWritten finds dates that are written in other forms.
+func (s *sample) datesWritten() []Finding {
+	var out []Finding
+	for _, f := range s.fields {
+		if f.filled < 2 || f.dates == f.filled || share(f.numbers, f.filled, 0.3) {
+			continue
+		}
+		left := map[string]bool{}
+		for _, c := range f.order {
+			left[c] = true
+		}
+		count := func(layout string) (n int) {
+			for c := range left {
+				if _, err := time.Parse(layout, c); err == nil {
+					n += f.counts[c]
+				}
+			}
+			return n
+		}
+		var used []string
+		var options []string
+		ambiguous := ""
+		fits := 0
+		for range 3 {
+			best, most := -1, 0
+			for i, form := range forms {
+				if n := count(form.layout); n > most {
+					best, most = i, n
+				}
+			}
+			if best < 0 {
+				break
+			}
+			form := forms[best]
+			if form.strftime == "%d/%m/%Y" && count("1/2/2006") == most {
+				ambiguous = "; day and month could be the other way round: --from '%m/%d/%Y'"
+			}
+			used, options = append(used, form.strftime), append(options, "--from "+shell(form.strftime))
+			fits += most
+			for c := range left {
+				if _, err := time.Parse(form.layout, c); err == nil {
+					delete(left, c)
+				}
+			}
+		}
+		if !share(fits, f.filled, 0.9) || len(used) == 0 || len(used) == 1 && used[0] == "%Y-%m-%d" && f.dates == fits {
+			continue
+		}
+		out = append(out, Finding{Kind: "dates", Says: fmt.Sprintf("%s holds dates as %s%s", diag.Quote(f.name), strings.Join(used, ", "), ambiguous), Evidence: fmt.Sprintf("%s, as %s", of(fits, f.filled), f.example(func(c string) bool { return !isDate(c) })),
+			Step: "cast " + shell(selected(f.name)) + " date " + strings.Join(options, " ") + map[bool]string{true: Aside}[fits < f.filled]})
+	}
+	return out
+}
+
+// duplicates finds rows that stand twice.
+func (s *sample) duplicates() []Finding {
+	seen := map[string]int{}
+	n, first, again := 0, 0, 0
+	for r, row := range s.rows {
+		key := strings.Join(row, "\x00")
+		if before, ok := seen[key]; ok {
+			if n == 0 {
+				first, again = before, s.lines[r]
+			}
+			n++
+			continue
+		}
+		seen[key] = s.lines[r]
+	}
+	if n == 0 || len(s.fields) < 2 {
+		return nil
+	}
+	evidence := ""
+	if first > 0 && again > 0 {
+		evidence = fmt.Sprintf("lines %d and %d", first, again)
+	}
+	return []Finding{{Kind: "duplicate rows", Says: diag.Plural(int64(n), "row") + " stand twice", Evidence: evidence, Step: "distinct"}}
+}
