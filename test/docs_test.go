@@ -63,7 +63,7 @@ func TestHelpExamples(t *testing.T) {
 				require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 			}
 			command := e.Command
-			if !slices.Contains([]string{"check", "trace", "diff"}, name) { // these give no account
+			if !slices.Contains([]string{"check", "trace", "diff", "look", "profile"}, name) { // these give no account
 				command += " --quiet"
 			}
 			assert.Equal(t, e.Output, shell(t, bin, dir, command), "%s: %s", name, e.Command)
