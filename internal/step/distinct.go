@@ -3,6 +3,7 @@ package step
 import (
 	"context"
 	"fmt"
+	"math"
 	"strconv"
 	"sync"
 	"sync/atomic"
@@ -29,7 +30,7 @@ var distinctSpec = &Spec{
 		}
 		return d, err
 	},
-	Memory: "the cells it looks at, of each row that is kept; beyond --memory rows go to temporary files",
+	Memory: "128 bits for each row that is kept, by which its equals are known; beyond --memory rows go to temporary files",
 	Examples: []Example{{
 		Command: "revuelta distinct --by 'apiary,colony' visits.csv",
 		Input:   "apiary,colony,kilos\nVesk,026,1.10\nVesk,26,2\nVesk,026,3\n",
@@ -40,9 +41,9 @@ var distinctSpec = &Spec{
 // Distinct keeps the first of equal rows.
 type Distinct struct{ By *selection.Selection }
 
-// MayExceed implements Spilling: what is held is not much more than what was read.
+// MayExceed implements Spilling: a set that has just grown takes 96 bytes a row, and rows are seldom of fewer than twelve.
 func (d *Distinct) MayExceed(size, memory int64) bool {
-	return size == 0 || 2*size > memory || 4*size > mostKeys
+	return size == 0 || 8*size > memory
 }
 
 func (d *Distinct) fields(in *table.Schema) ([]int, error) {
@@ -58,7 +59,6 @@ func (d *Distinct) Run(ctx context.Context, in In, out Out, s *Site) error {
 	if s.Memory == 0 {
 		return inTurn(ctx, d, in, out, s)
 	}
-	limit := min(s.Memory/2, mostKeys)
 	var schema *table.Schema
 	var fields []int
 	seen := newKeySet()
@@ -77,19 +77,19 @@ func (d *Distinct) Run(ctx context.Context, in In, out Out, s *Site) error {
 		},
 		OnEmit: func(b *table.Batch) error {
 			keys.load(b, fields)
+			if rest == nil && !seen.room(b.Rows, s.Memory/2) {
+				rest = newOrderKeeper(schema.Len(), fields, "text", s)
+			}
 			if rest == nil {
-				kept, left = seen.add(keys, kept[:0], left[:0])
+				kept, left = seen.add(keys.prints, kept[:0], left[:0])
 				s.Leave(schema, b, left)
-				if seen.size() > limit {
-					rest = newOrderKeeper(schema.Len(), fields, "text", s)
-				}
 				if len(kept) == 0 {
 					return nil
 				}
 				gather(sub, b, kept)
 				return out.Emit(sub)
 			}
-			kept, left = seen.among(keys, kept[:0], left[:0])
+			kept, left = seen.among(keys.prints, kept[:0], left[:0])
 			s.Leave(schema, b, left)
 			gather(sub, b, kept)
 			number = numbered(sub, number)
@@ -180,7 +180,8 @@ func (d *Distinct) BindInOrder(in *table.Schema) (*Ordered, error) {
 		},
 		Do: func(b *table.Batch, ahead any, s *Site) {
 			k := ahead.(*rowKeys)
-			kept, left = seen.add(k, kept[:0], left[:0])
+			seen.room(b.Rows, math.MaxInt64)
+			kept, left = seen.add(k.prints, kept[:0], left[:0])
 			spare.Put(k)
 			if len(left) == 0 {
 				return

@@ -2,8 +2,9 @@ package step
 
 import (
 	"bytes"
-	"encoding/binary"
 	"hash/maphash"
+	"math/bits"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -18,7 +19,7 @@ import (
 type rowKeys struct {
 	mark   *atomic.Uint32 // the delimiter between cells, shared by all keys that are compared; 0: not known yet
 	keys   []string
-	hashes []uint64
+	prints []fingerprint
 	text   []byte
 	at     []int
 	cells  [][]string
@@ -27,12 +28,12 @@ type rowKeys struct {
 
 func (k *rowKeys) load(b *table.Batch, fields []int) {
 	k.keys = slices.Grow(k.keys[:0], b.Rows)[:b.Rows]
-	k.hashes = slices.Grow(k.hashes[:0], b.Rows)[:b.Rows]
+	k.prints = slices.Grow(k.prints[:0], b.Rows)[:b.Rows]
 	if !k.asRead(b, fields) {
 		k.joined(b, fields)
 	}
 	for r, key := range k.keys {
-		k.hashes[r] = maphash.String(seed, key)
+		k.prints[r] = fingerprintOf(key)
 	}
 }
 
@@ -105,137 +106,130 @@ func (k *rowKeys) joined(b *table.Batch, fields []int) {
 	}
 }
 
-// keySet is a set of texts, asked for many at a time.
+// A fingerprint stands for a key: 128 bits of two hashes of different kinds, keyed for this process. That two keys of
+// a billion share one has a chance below 1 in 10^20, less than that of memory that fails; so no key needs to be kept.
+type fingerprint struct{ a, b uint64 } // a is never 0
+
+// secrets key the second hash.
+var secrets = [4]uint64{rand.Uint64(), rand.Uint64(), rand.Uint64(), rand.Uint64()}
+
+func fingerprintOf(key string) fingerprint {
+	return fingerprint{max(maphash.String(seed, key), 1), folded(key)}
+}
+
+// folded multiplies a text with itself and what is secret, 16 bytes at a time.
+func folded(key string) uint64 {
+	p, n := unsafe.Pointer(unsafe.StringData(key)), len(key)
+	length := secrets[3] ^ uint64(n)
+	if n <= 8 {
+		return fold(bytesOf(key)^secrets[1], length)
+	}
+	h := secrets[0]
+	for ; n > 16; n -= 16 {
+		h = fold(*(*uint64)(p)^secrets[1], *(*uint64)(unsafe.Add(p, 8))^h)
+		p = unsafe.Add(p, 16)
+	}
+	// Of the rest, the first and the last eight, which reach back where there are fewer than sixteen.
+	first, last := p, unsafe.Add(p, n-8)
+	if n < 8 {
+		first = last
+	}
+	return fold(fold(*(*uint64)(first)^secrets[2], *(*uint64)(last)^h), length)
+}
+
+func fold(a, b uint64) uint64 {
+	high, low := bits.Mul64(a, b)
+	return high ^ low
+}
+
+// keySet is a set of keys by their fingerprints, asked for many at a time. They stand in the order of their
+// first bits, so that growing goes through memory from its beginning to its end.
 type keySet struct {
-	slots  []uint64 // half of the hash, and the place of the key from 1; 0: empty
-	count  int
-	blocks [][]byte // of keys, each with its length before it
-	next   int      // the place of the next
-	warm   uint64   // of no use but to have the slots read
+	slots []fingerprint
+	shift int // of the first bits to an index
+	count int
+	warm  uint64 // of no use but to have the slots read
 }
 
 const (
-	keyBlock  = 32 << 20
-	keyAlign  = 8
-	placeBits = 32
-	mostKeys  = 30 << 30 // bytes of keys that places can tell apart, with some to spare
+	fewestSlots = 1 << 10
+	slotBytes   = int64(unsafe.Sizeof(fingerprint{}))
+	growFast    = 1 << 22 // slots: a smaller set grows by four, since most of the moving is done for the last growth
 )
 
-func newKeySet() *keySet { return &keySet{slots: make([]uint64, 1<<10)} }
+func newKeySet() *keySet {
+	s := &keySet{}
+	s.sized(fewestSlots)
+	return s
+}
 
-// add adds the keys; it lists the rows whose key is new, and the others.
-func (s *keySet) add(k *rowKeys, fresh, known []int32) ([]int32, []int32) {
+func (s *keySet) sized(n int) {
+	s.slots, s.shift = table.Huge(make([]fingerprint, n)), 64-bits.TrailingZeros(uint(n))
+}
+
+// room makes room for some more keys. It says false where the set would take more than limit bytes then.
+func (s *keySet) room(more int, limit int64) bool {
+	for 3*(s.count+more) > 2*len(s.slots) {
+		times := 2
+		if len(s.slots) <= growFast && 4*slotBytes*int64(len(s.slots)) <= limit {
+			times = 4
+		}
+		if int64(times*len(s.slots))*slotBytes > limit {
+			return false
+		}
+		old := s.slots
+		s.sized(times * len(old))
+		for _, f := range old {
+			if f.a != 0 {
+				s.slots[find(s.slots, f, f.a>>s.shift)] = f
+			}
+		}
+	}
+	return true
+}
+
+// add adds keys, for which there is room; it lists the rows whose key is new, and the others.
+func (s *keySet) add(keys []fingerprint, fresh, known []int32) ([]int32, []int32) {
 	const burst = 64
-	for r := 0; r < len(k.keys); r += burst {
-		some := k.hashes[r:min(r+burst, len(k.hashes))]
-		for 3*(s.count+len(some)) > 2*len(s.slots) {
-			s.grow()
+	slots, shift := s.slots, s.shift&63
+	fresh, known = slices.Grow(fresh, len(keys)), slices.Grow(known, len(keys))
+	for r := 0; r < len(keys); r += burst {
+		some := keys[r:min(r+burst, len(keys))]
+		warm := uint64(0)
+		for i := range some { // no place in memory waits for another
+			warm |= slots[some[i].a>>shift].a
 		}
-		mask := uint64(len(s.slots) - 1)
-		for _, h := range some { // no place in memory waits for another
-			s.warm |= s.slots[h>>placeBits&mask]
-		}
-		for i, h := range some {
-			if s.insert(h>>placeBits, k.keys[r+i]) {
+		s.warm = warm
+		for i, f := range some {
+			if at := find(slots, f, f.a>>shift); slots[at].a == 0 {
+				slots[at] = f
 				fresh = append(fresh, int32(r+i))
 			} else {
 				known = append(known, int32(r+i))
 			}
 		}
 	}
+	s.count += len(fresh)
 	return fresh, known
 }
 
 // among lists the rows whose key is not in the set, and the others; it adds none.
-func (s *keySet) among(k *rowKeys, fresh, known []int32) ([]int32, []int32) {
-	mask := uint64(len(s.slots) - 1)
-	for r, h := range k.hashes {
-		half, found := h>>placeBits, false
-		for i := half & mask; s.slots[i] != 0 && !found; i = (i + 1) & mask {
-			e := s.slots[i]
-			found = e>>placeBits == half && s.at(e) == k.keys[r]
-		}
-		if found {
-			known = append(known, int32(r))
-		} else {
+func (s *keySet) among(keys []fingerprint, fresh, known []int32) ([]int32, []int32) {
+	for r, f := range keys {
+		if at := find(s.slots, f, f.a>>s.shift); s.slots[at].a == 0 {
 			fresh = append(fresh, int32(r))
+		} else {
+			known = append(known, int32(r))
 		}
 	}
 	return fresh, known
 }
 
-// size is about how many bytes it takes.
-func (s *keySet) size() int64 { return int64(len(s.slots)*8 + s.next*keyAlign) }
-
-func (s *keySet) insert(half uint64, key string) bool {
-	mask := uint64(len(s.slots) - 1)
-	for i := half & mask; ; i = (i + 1) & mask {
-		e := s.slots[i]
-		if e == 0 {
-			s.slots[i] = half<<placeBits | uint64(s.store(key)+1)
-			s.count++
-			return true
+// find gives the slot of a key, or the empty one where it would stand.
+func find(slots []fingerprint, f fingerprint, i uint64) uint64 {
+	for last := uint64(len(slots) - 1); ; i++ {
+		if e := &slots[i&last]; e.a == 0 || e.a == f.a && e.b == f.b {
+			return i & last
 		}
-		if e>>placeBits == half && s.at(e) == key {
-			return false
-		}
-	}
-}
-
-// at is the key of a slot.
-func (s *keySet) at(slot uint64) string {
-	place := (slot&(1<<placeBits-1) - 1) * keyAlign
-	text := s.blocks[place/keyBlock][place%keyBlock:]
-	n, at := uint64(text[0]), 1
-	if n >= 0x80 {
-		n, at = binary.Uvarint(text)
-	}
-	return unsafe.String(&text[at-1], int(n)+1)[1:] // the key may be empty
-}
-
-// store keeps a key and gives its place.
-func (s *keySet) store(key string) int {
-	need := len(key) + binary.MaxVarintLen64
-	n := len(s.blocks)
-	if n == 0 || cap(s.blocks[n-1])-len(s.blocks[n-1]) < need {
-		s.blocks = append(s.blocks, make([]byte, 0, max(keyBlock, need)))
-		s.next = n * (keyBlock / keyAlign)
-		for size := need; size > keyBlock; size -= keyBlock { // a very large one takes the room of several
-			s.blocks = append(s.blocks, nil)
-		}
-		if need > keyBlock {
-			s.blocks[n] = appendKey(s.blocks[n], key)
-			s.next = len(s.blocks) * (keyBlock / keyAlign)
-			return n * (keyBlock / keyAlign)
-		}
-		n++
-	}
-	b := &s.blocks[n-1]
-	place := (n-1)*(keyBlock/keyAlign) + len(*b)/keyAlign
-	*b = appendKey(*b, key)
-	for len(*b)%keyAlign != 0 && len(*b) < cap(*b) {
-		*b = append(*b, 0)
-	}
-	s.next = (n-1)*(keyBlock/keyAlign) + len(*b)/keyAlign
-	return place
-}
-
-func (s *keySet) grow() {
-	old := s.slots
-	times := 4 // most of the moving is done for the last growth
-	if len(old) >= 1<<26 {
-		times = 2
-	}
-	s.slots = table.Huge(make([]uint64, times*len(old)))
-	mask := uint64(len(s.slots) - 1)
-	for _, e := range old {
-		if e == 0 {
-			continue
-		}
-		i := e >> placeBits & mask
-		for s.slots[i] != 0 {
-			i = (i + 1) & mask
-		}
-		s.slots[i] = e
 	}
 }
