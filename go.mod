@@ -4,11 +4,9 @@ go 1.26.0
 
 require (
 	github.com/agnivade/levenshtein v1.2.2
-	github.com/cockroachdb/apd/v3 v3.2.3
 	github.com/expr-lang/expr v1.17.8
 	github.com/go-json-experiment/json v1.27.2
 	github.com/itchyny/timefmt-go v0.1.9
-	github.com/jedib0t/go-pretty/v6 v6.8.3
 	github.com/klauspost/compress v1.20.3
 	github.com/mattn/go-runewidth v0.0.31
 	github.com/ohler55/ojg v1.28.5

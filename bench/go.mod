@@ -9,7 +9,6 @@ require (
 
 require (
 	github.com/agnivade/levenshtein v1.2.2 // indirect
-	github.com/cockroachdb/apd/v3 v3.2.3 // indirect
 	github.com/klauspost/compress v1.20.3 // indirect
 	github.com/richardlehane/mscfb v1.0.9 // indirect
 	github.com/richardlehane/msoleps v1.0.6 // indirect

@@ -35,7 +35,7 @@ var rooms = []string{
 }
 
 // interfaceOnly are packages that only internal/cli may use.
-var interfaceOnly = []string{"github.com/urfave/cli", "github.com/jedib0t/go-pretty", "golang.org/x/term", "flag", "log"}
+var interfaceOnly = []string{"github.com/urfave/cli", "github.com/mattn/go-runewidth", "golang.org/x/term", "flag", "log"}
 
 func TestImportsGoOneWay(t *testing.T) {
 	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}:{{join .Imports " "}}`, "revuelta/...").Output()

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/formula"
@@ -30,15 +31,15 @@ type Calculation struct {
 }
 
 var (
-	asName   = regexp.MustCompile(`^(?s)(.*\S)\s+as\s+(\S.*)$`)
-	function = regexp.MustCompile(`^(?s)\s*([a-z]+|p[0-9]+)\s*\((.*)\)\s*$`)
+	asName   = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(?s)(.*\S)\s+as\s+(\S.*)$`) })
+	function = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(?s)\s*([a-z]+|p[0-9]+)\s*\((.*)\)\s*$`) })
 )
 
 // Parse reads a calculation: sum(kilos) as kg.
 func Parse(source string) (*Calculation, error) {
 	c := &Calculation{Source: strings.TrimSpace(source)}
 	body := c.Source
-	if m := asName.FindStringSubmatch(body); m != nil && balanced(m[1]) {
+	if m := asName().FindStringSubmatch(body); m != nil && balanced(m[1]) {
 		name, _, err := selection.Unquote(m[2])
 		if err != nil {
 			return nil, err
@@ -48,7 +49,7 @@ func Parse(source string) (*Calculation, error) {
 	if body == "" {
 		return nil, diag.Usagef("the calculation is empty").Trying("sum(kilos)")
 	}
-	if m := function.FindStringSubmatch(body); m != nil && balanced(m[2]) {
+	if m := function().FindStringSubmatch(body); m != nil && balanced(m[2]) {
 		if err := c.function(m[1], m[2]); err != nil || c.Func != "" {
 			return c, err
 		}

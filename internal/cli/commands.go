@@ -432,6 +432,7 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 		}
 	}
 	stop := a.progress(&env)
+	paceCollector()
 	account, err := run.Run(ctx, p, env)
 	stop()
 	if len(account.Inputs) == 1 {

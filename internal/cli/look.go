@@ -37,6 +37,7 @@ func lookAt(ctx context.Context, a *app, c *call) error {
 			return diag.Usagef("--rows %s: it is a number from 1 up", diag.Quote(c.args.Get("rows", "")))
 		}
 	}
+	restCollector()
 	r, err := inspect.Look(path, o)
 	if err != nil {
 		return err

@@ -35,7 +35,6 @@ type Streams struct {
 
 // Main runs the program and gives its exit status.
 func Main(args []string, s Streams) int {
-	paceCollector()
 	signal.Ignore(syscall.SIGPIPE)
 	ctx, cancel := context.WithCancelCause(context.Background())
 	defer cancel(nil)
@@ -82,7 +81,11 @@ func (a *app) run(ctx context.Context, args []string) error {
 	if len(args) > 0 && !strings.HasPrefix(args[0], "-") && args[0] != "help" && !slices.Contains(commandNames(), args[0]) {
 		return unknownCommand(args[0])
 	}
-	return a.root().Run(ctx, append([]string{program}, args...))
+	only := ""
+	if len(args) > 0 {
+		only = args[0]
+	}
+	return a.root(only).Run(ctx, append([]string{program}, args...))
 }
 
 type app struct {
@@ -111,8 +114,8 @@ type call struct {
 	found *format.Found // how the only file lay, when it was read
 }
 
-// root is the whole command line.
-func (a *app) root() *cli.Command {
+// root is the command line; of the commands, it has the one that is asked for.
+func (a *app) root(only string) *cli.Command {
 	cli.HelpFlag = nil // the help is ours
 	root := &cli.Command{
 		Name:            program,
@@ -140,10 +143,14 @@ func (a *app) root() *cli.Command {
 		},
 	}
 	for _, s := range step.List() {
-		root.Commands = append(root.Commands, a.command(command{spec: s, action: runStep, groups: groupsBeside(s)}))
+		if s.Name == only {
+			root.Commands = append(root.Commands, a.command(command{spec: s, action: runStep, groups: groupsBeside(s)}))
+		}
 	}
 	for _, c := range commands() {
-		root.Commands = append(root.Commands, a.command(c))
+		if c.spec.Name == only {
+			root.Commands = append(root.Commands, a.command(c))
+		}
 	}
 	return root
 }

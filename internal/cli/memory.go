@@ -48,6 +48,9 @@ func machineMemory() int64 {
 	return total
 }
 
+// restCollector has the collector wait: what is looked at is little.
+func restCollector() { debug.SetGCPercent(400) }
+
 // paceCollector has the collector leave a small margin, which saves memory where
 // much is held. Where little is, that would have it run all the time: memory never touched,
 // which costs nothing, makes it think there is more, until there is.

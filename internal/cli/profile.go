@@ -36,6 +36,7 @@ func profileFile(ctx context.Context, a *app, c *call) error {
 	program := &run.Program{Items: []any{read, &run.Apply{Name: "profile", Step: p}, &run.Write{Options: format.WriteOptions{}}}}
 	env := run.Env{Stdin: a.In, Screen: func() run.Screen { return nowhere{} }}
 	stop := a.progress(&env)
+	paceCollector()
 	account, err := run.Run(ctx, program, env)
 	stop()
 	if err != nil {

@@ -7,14 +7,13 @@ import (
 	"strings"
 	"syscall"
 	"unicode"
+	"unicode/utf8"
 
-	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/mattn/go-runewidth"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/run"
-	ours "revuelta/internal/table"
+	"revuelta/internal/table"
 )
 
 // screen draws the first rows of a table on a terminal, fitted to its width.
@@ -32,13 +31,13 @@ func newScreen(w io.Writer) *screen {
 }
 
 // Start implements step.Out.
-func (s *screen) Start(schema *ours.Schema) error {
+func (s *screen) Start(schema *table.Schema) error {
 	s.names = schema.Names()
 	return nil
 }
 
 // Emit implements step.Out.
-func (s *screen) Emit(b *ours.Batch) error {
+func (s *screen) Emit(b *table.Batch) error {
 	most := s.most()
 	for r := 0; r < b.Rows && len(s.rows) < most; r++ {
 		s.rows = append(s.rows, b.Row(r, nil))
@@ -79,6 +78,45 @@ const (
 	widest    = 32 // nor wider, while others want room
 	gap       = 2
 )
+
+// narrow tells characters of one cell. The library knows all others, but makes a table of every
+// character there is when it is first asked, which takes longer than to look at a file.
+func narrow(r rune) bool {
+	return ' ' <= r && r <= '~' || 0xA0 <= r && r < 0x300 && r != 0xAD || strings.ContainsRune("…─↵→·", r)
+}
+
+func allNarrow(s string) bool {
+	return !runewidth.DefaultCondition.EastAsianWidth && !strings.ContainsFunc(s, func(r rune) bool { return !narrow(r) })
+}
+
+// widthOf is the width of a text in cells of the terminal.
+func widthOf(s string) int {
+	if allNarrow(s) {
+		return utf8.RuneCountInString(s)
+	}
+	return runewidth.StringWidth(s)
+}
+
+// cut is a text of a width at most, with a mark where it was longer.
+func cut(s string, width int, mark string) string {
+	if !allNarrow(s + mark) {
+		return runewidth.Truncate(s, width, mark)
+	}
+	if utf8.RuneCountInString(s) <= width {
+		return s
+	}
+	runes := []rune(s)
+	return string(runes[:max(0, width-utf8.RuneCountInString(mark))]) + mark
+}
+
+// set is a text set to the left or right of a width.
+func set(s string, width int, right bool) string {
+	pad := strings.Repeat(" ", max(0, width-widthOf(s)))
+	if right {
+		return pad + s
+	}
+	return s + pad
+}
 
 // fit chooses how many columns are shown and how wide each is, in so many cells of the terminal.
 func fit(wants []int, width int) []int {
@@ -121,11 +159,11 @@ func drawTable(names []string, rows [][]string, total int64, width int) string {
 	wants := make([]int, len(names))
 	numeric := make([]bool, len(names))
 	for i, n := range names {
-		wants[i] = runewidth.StringWidth(shown(n))
+		wants[i] = widthOf(shown(n))
 		filled := 0
 		numeric[i] = true
 		for _, r := range rows {
-			wants[i] = max(wants[i], runewidth.StringWidth(shown(r[i])))
+			wants[i] = max(wants[i], widthOf(shown(r[i])))
 			if r[i] != "" {
 				filled++
 				numeric[i] = numeric[i] && looksNumeric(r[i])
@@ -135,36 +173,22 @@ func drawTable(names []string, rows [][]string, total int64, width int) string {
 		wants[i] = max(wants[i], 1)
 	}
 	widths := fit(wants, width)
-	cut := func(s string, i int) string { return runewidth.Truncate(shown(s), widths[i], "…") }
-	t := table.NewWriter()
-	t.SetStyle(table.Style{
-		Box:     table.BoxStyle{MiddleHorizontal: "─", PaddingRight: strings.Repeat(" ", gap)},
-		Format:  table.FormatOptions{Header: text.FormatDefault},
-		Options: table.Options{SeparateHeader: true},
-	})
-	var configs []table.ColumnConfig
-	line := func(cells []string) table.Row {
-		var r table.Row
-		for i := range widths {
-			r = append(r, cut(cells[i], i))
-		}
-		return r
-	}
-	t.AppendHeader(line(names))
-	for _, r := range rows {
-		t.AppendRow(line(r))
-	}
-	for i := range widths {
-		c := table.ColumnConfig{Number: i + 1}
-		if numeric[i] {
-			c.Align, c.AlignHeader = text.AlignRight, text.AlignRight
-		}
-		configs = append(configs, c)
-	}
-	t.SetColumnConfigs(configs)
 	var b strings.Builder
-	for _, l := range strings.Split(t.Render(), "\n") {
-		b.WriteString(strings.TrimRight(runewidth.Truncate(l, width, ""), " ") + "\n")
+	line := func(cells []string) {
+		var l strings.Builder
+		for i, w := range widths {
+			l.WriteString(set(cut(shown(cells[i]), w, "…"), w, numeric[i]) + strings.Repeat(" ", gap))
+		}
+		b.WriteString(strings.TrimRight(cut(l.String(), width, ""), " ") + "\n")
+	}
+	line(names)
+	whole := 0
+	for _, w := range widths {
+		whole += w + gap
+	}
+	b.WriteString(strings.Repeat("─", min(whole, width)) + "\n")
+	for _, r := range rows {
+		line(r)
 	}
 	var more []string
 	if n := total - int64(len(rows)); n > 0 {
@@ -174,7 +198,7 @@ func drawTable(names []string, rows [][]string, total int64, width int) string {
 		more = append(more, fmt.Sprintf("%s: %s", diag.Plural(int64(n), "more field"), diag.Names(names[len(widths):])))
 	}
 	if len(more) > 0 {
-		b.WriteString(runewidth.Truncate("… "+strings.Join(more, ", "), width, "…") + "\n")
+		b.WriteString(cut("… "+strings.Join(more, ", "), width, "…") + "\n")
 	}
 	return b.String()
 }

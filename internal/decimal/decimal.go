@@ -1,5 +1,5 @@
 // Package decimal holds exact decimal numbers: 64 bits and a scale where they
-// do, and a library of any precision where they do not. A number keeps the
+// do, and any precision where they do not. A number keeps the
 // decimals it was read with, so that sums can keep the most that went in.
 package decimal
 
@@ -9,8 +9,6 @@ import (
 	"math/bits"
 	"strconv"
 	"strings"
-
-	"github.com/cockroachdb/apd/v3"
 )
 
 // D is a decimal number: coef / 10^scale, or big where that does not hold it.
@@ -18,7 +16,7 @@ import (
 type D struct {
 	coef  int64
 	scale int32 // 0 to maxScale
-	big   *apd.Decimal
+	big   *long
 }
 
 const (
@@ -34,9 +32,6 @@ var (
 )
 
 var pow10 = [maxScale + 1]int64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18}
-
-// exact never rounds: what would need more digits reports it.
-var exact = apd.Context{Precision: maxDigits, MaxExponent: 5000, MinExponent: -5000, Traps: apd.Overflow | apd.Underflow | apd.InvalidOperation}
 
 // FromInt is a whole number.
 func FromInt(n int64) D { return D{coef: n} }
@@ -114,12 +109,9 @@ func parseLong(s string) (D, bool) {
 	if len(whole)+len(part) > maxDigits {
 		return D{}, false
 	}
-	var a apd.Decimal
-	if _, _, err := a.SetString(mantissa); err != nil {
-		return D{}, false
-	}
-	a.Exponent += int32(exponent)
-	return fromBig(&a), true
+	a := parseDigits(mantissa)
+	a.exp += exponent
+	return a.number(), true
 }
 
 func isDigits(s string) bool {
@@ -131,38 +123,10 @@ func isDigits(s string) bool {
 	return s != ""
 }
 
-// fromBig makes a number small where it can be.
-func fromBig(a *apd.Decimal) D {
-	if -maxScale <= a.Exponent && a.Exponent <= 0 && a.Coeff.IsInt64() {
-		c := a.Coeff.Int64()
-		if a.Negative {
-			c = -c
-		}
-		return D{coef: c, scale: -a.Exponent}
-	}
-	if a.Exponent > 0 && a.Exponent <= maxScale && a.Coeff.IsInt64() {
-		if c, ok := mul(a.Coeff.Int64(), pow10[a.Exponent]); ok {
-			if a.Negative {
-				c = -c
-			}
-			return D{coef: c}
-		}
-	}
-	return D{big: a}
-}
-
-// apd is the number in the library's form.
-func (d D) apd() *apd.Decimal {
-	if d.big != nil {
-		return d.big
-	}
-	return apd.New(d.coef, -d.scale)
-}
-
 // Decimals is how many digits stand behind the point.
 func (d D) Decimals() int {
 	if d.big != nil {
-		return int(max(0, -d.big.Exponent))
+		return max(0, -d.big.exp)
 	}
 	return int(d.scale)
 }
@@ -171,7 +135,7 @@ func (d D) Decimals() int {
 func (d D) Sign() int {
 	switch {
 	case d.big != nil:
-		return d.big.Sign()
+		return d.big.coef.Sign()
 	case d.coef < 0:
 		return -1
 	case d.coef > 0:
@@ -225,7 +189,7 @@ func (d D) Add(o D) (D, error) {
 			return D{coef: s, scale: scale}, nil
 		}
 	}
-	return long(exact.Add, d, o)
+	return d.long().add(o.long())
 }
 
 // Sub is a - b, exact.
@@ -234,9 +198,10 @@ func (d D) Sub(o D) (D, error) { return d.Add(o.Neg()) }
 // Neg is -d.
 func (d D) Neg() D {
 	if d.big != nil || d.coef == math.MinInt64 {
-		var r apd.Decimal
-		r.Neg(d.apd())
-		return D{big: &r}
+		a := d.long()
+		r := &long{exp: a.exp}
+		r.coef.Neg(&a.coef)
+		return r.number()
 	}
 	return D{coef: -d.coef, scale: d.scale}
 }
@@ -248,20 +213,8 @@ func (d D) Mul(o D) (D, error) {
 			return D{coef: c, scale: d.scale + o.scale}, nil
 		}
 	}
-	return long(exact.Mul, d, o)
+	return d.long().mul(o.long())
 }
-
-// long does what does not fit into 64 bits.
-func long(op func(d, x, y *apd.Decimal) (apd.Condition, error), a, b D) (D, error) {
-	var r apd.Decimal
-	cond, err := op(&r, a.apd(), b.apd())
-	if err != nil || cond.Inexact() || r.Form != apd.Finite || adjusted(&r) > maxExponent {
-		return D{}, ErrOverflow
-	}
-	return fromBig(&r), nil
-}
-
-func adjusted(a *apd.Decimal) int64 { return a.NumDigits() - 1 + int64(a.Exponent) }
 
 // Mod is what is left of a over whole times b, with the sign of a.
 func (d D) Mod(o D) (D, error) {
@@ -271,7 +224,7 @@ func (d D) Mod(o D) (D, error) {
 	if x, y, scale, ok := align(d, o); ok {
 		return D{coef: x % y, scale: scale}, nil
 	}
-	return long(exact.Rem, d, o)
+	return d.long().mod(o.long())
 }
 
 // Div is a / b as a float64 with at most 15 significant digits.
@@ -299,7 +252,7 @@ func (d D) Float() float64 {
 	if d.big == nil && -1<<53 <= d.coef && d.coef <= 1<<53 && d.scale <= 15 {
 		return float64(d.coef) / float64(pow10[d.scale]) // both exact, so rounded once
 	}
-	f, _ := strconv.ParseFloat(d.apd().Text('E'), 64) // ±Inf where it is too large
+	f, _ := strconv.ParseFloat(string(d.long().scientific(nil)), 64) // ±Inf where it is too large
 	return f
 }
 
@@ -314,7 +267,7 @@ func (d D) Cmp(o D) int {
 		}
 		return 0
 	}
-	return d.apd().Cmp(o.apd())
+	return d.long().cmp(o.long())
 }
 
 // Against is a number that many are compared with, at every scale it has in 64 bits.
@@ -356,9 +309,7 @@ func (a *Against) Cmp(d D) int {
 // Shortest is the number without zeros at the end of its decimals.
 func (d D) Shortest() D {
 	if d.big != nil {
-		var r apd.Decimal
-		r.Reduce(d.big)
-		return fromBig(&r)
+		return d.big.reduced().number()
 	}
 	for d.scale > 0 && d.coef%10 == 0 {
 		d.coef /= 10
@@ -384,36 +335,30 @@ func (d D) Round(decimals int) D {
 		}
 		return D{coef: q, scale: int32(decimals)}
 	}
-	a := d.apd()
-	if -a.Exponent <= int32(decimals) && decimals >= 0 {
+	a := d.long()
+	if -a.exp <= decimals && decimals >= 0 {
 		return d
 	}
-	ctx := exact
-	ctx.Rounding = apd.RoundHalfEven
-	var r apd.Decimal
-	if _, err := ctx.Quantize(&r, a, -int32(decimals)); err != nil {
-		return d
+	if r, ok := a.to(-decimals, halfEven); ok {
+		return r.number()
 	}
-	return fromBig(&r)
+	return d
 }
 
 // Floor is the greatest whole number not above d.
-func (d D) Floor() D { return d.whole(apd.RoundFloor) }
+func (d D) Floor() D { return d.whole(downward) }
 
 // Ceil is the least whole number not below d.
-func (d D) Ceil() D { return d.whole(apd.RoundCeiling) }
+func (d D) Ceil() D { return d.whole(upward) }
 
-func (d D) whole(how apd.Rounder) D {
+func (d D) whole(how rounding) D {
 	if d.Decimals() == 0 {
 		return d
 	}
-	ctx := exact
-	ctx.Rounding = how
-	var r apd.Decimal
-	if _, err := ctx.Quantize(&r, d.apd(), 0); err != nil {
-		return d
+	if r, ok := d.long().to(0, how); ok {
+		return r.number()
 	}
-	return fromBig(&r)
+	return d
 }
 
 // Abs is the number without its sign.
@@ -437,12 +382,10 @@ func (d D) String() string { return string(d.Shortest().Append(nil)) }
 // ones with an exponent.
 func (d D) Append(dst []byte) []byte {
 	if d.big != nil {
-		if a := adjusted(d.big); d.big.Sign() != 0 && (d.big.Exponent > 0 && a >= 21 || a < -30) {
-			var r apd.Decimal
-			r.Reduce(d.big)
-			return append(dst, strings.Replace(r.Text('e'), "e+", "e", 1)...)
+		if a := d.big.adjusted(); d.big.coef.Sign() != 0 && (d.big.exp > 0 && a >= 21 || a < -30) {
+			return d.big.reduced().scientific(dst)
 		}
-		return append(dst, d.big.Text('f')...)
+		return d.big.plain(dst)
 	}
 	u := uint64(d.coef)
 	if d.coef < 0 {

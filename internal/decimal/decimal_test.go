@@ -62,10 +62,13 @@ func TestArithmetic(t *testing.T) {
 		in   string
 		n    int
 		want string
-	}{{"2.5", 0, "2"}, {"3.5", 0, "4"}, {"-2.5", 0, "-2"}, {"-3.5", 0, "-4"}, {"1.005", 2, "1.00"}, {"1.0051", 2, "1.01"}, {"7", 2, "7"}, {"12345678901234567890.55", 1, "12345678901234567890.6"}} {
+	}{{"2.5", 0, "2"}, {"3.5", 0, "4"}, {"-2.5", 0, "-2"}, {"-3.5", 0, "-4"}, {"1.005", 2, "1.00"}, {"1.0051", 2, "1.01"}, {"7", 2, "7"}, {"12345678901234567890.55", 1, "12345678901234567890.6"}, {"-12345678901234567890.45", 1, "-12345678901234567890.4"},
+		{"0.0000000000000000000000000000000000125", 33, "0.000000000000000000000000000000000"}, {"-1.25e-40", 41, "-1.2e-40"}, {"1234567890123456789012345e10", 0, "1.234567890123456789012345e34"}, {"55", -1, "60"}, {"45", -1, "40"}} {
 		assert.Equal(t, c.want, string(num(c.in).Round(c.n).Append(nil)), c.in)
 	}
 	assert.Equal(t, "-2", num("-1.5").Floor().String())
+	assert.Equal(t, "-12345678901234567891", num("-12345678901234567890.5").Floor().String())
+	assert.Equal(t, "-12345678901234567890", num("-12345678901234567890.5").Ceil().String())
 	assert.Equal(t, "-1", num("-1.5").Ceil().String())
 	assert.Equal(t, "1.50", string(num("1.5").AppendScaled(nil, 2)))
 	assert.Equal(t, "3.00", string(num("3").AppendScaled(nil, 2)))
@@ -102,12 +105,46 @@ func FuzzAgainstBig(f *testing.F) {
 		product, err := x.Mul(y)
 		same(new(big.Rat).Mul(rx, ry), product, err)
 		same(rx, x.Shortest(), nil)
+		if y.Sign() != 0 {
+			left, err := x.Mod(y)
+			whole := new(big.Rat).Quo(rx, ry)
+			times := new(big.Int).Quo(whole.Num(), whole.Denom())
+			same(new(big.Rat).Sub(rx, new(big.Rat).Mul(ry, new(big.Rat).SetInt(times))), left, err)
+		}
+		roundsAsRationals(t, rx, x)
 		sameInBursts(t, a, b, x, y)
 		require.Equal(t, rx.Cmp(ry), x.Cmp(y))
 		require.Equal(t, rx.Cmp(ry), NewAgainst(y).Cmp(x))
 		nearest, _ := rx.Float64()
 		require.Equal(t, nearest, x.Float(), a)
 	})
+}
+
+// roundsAsRationals tells what rounding must give from the number before and after.
+func roundsAsRationals(t *testing.T, rx *big.Rat, x D) {
+	one, half := big.NewRat(1, 1), big.NewRat(1, 2)
+	floor, ceil := x.Floor().Rat(), x.Ceil().Rat()
+	require.True(t, floor.IsInt() && floor.Cmp(rx) <= 0 && new(big.Rat).Add(floor, one).Cmp(rx) > 0, "%s: %s", rx, floor)
+	require.True(t, ceil.IsInt() && ceil.Cmp(rx) >= 0 && new(big.Rat).Sub(ceil, one).Cmp(rx) < 0, "%s: %s", rx, ceil)
+	for _, n := range []int{0, 1, 3, -2} {
+		unit := big.NewRat(1, 1)
+		for range max(n, -n) {
+			unit.Mul(unit, map[bool]*big.Rat{true: big.NewRat(1, 10), false: big.NewRat(10, 1)}[n > 0])
+		}
+		got := x.Round(n)
+		units := new(big.Rat).Quo(got.Rat(), unit)
+		if got.Decimals() > max(n, 0) && got.Rat().Cmp(rx) == 0 {
+			continue // too many digits: it stays
+		}
+		off := new(big.Rat).Sub(new(big.Rat).Quo(rx, unit), units)
+		switch off.Abs(off).Cmp(half) {
+		case 1:
+			require.Fail(t, "rounded too far", "%s to %d: %s", rx, n, got)
+		case 0:
+			require.Zero(t, units.Num().Bit(0), "%s to %d: %s", rx, n, got)
+		}
+		require.True(t, units.IsInt(), "%s to %d: %s", rx, n, got)
+	}
 }
 
 // sameInBursts compares work on many at a time with work on one.

@@ -13,8 +13,10 @@ func (d D) AppendKey(dst []byte) []byte {
 	digits := buf[:0]
 	exponent := 0 // of the last digit
 	if d.big != nil {
-		digits = append(digits, d.big.Coeff.String()...)
-		exponent = int(d.big.Exponent)
+		if digits = d.big.coef.Append(digits, 10); digits[0] == '-' {
+			digits = digits[1:]
+		}
+		exponent = d.big.exp
 	} else {
 		u := uint64(d.coef)
 		if d.coef < 0 {

@@ -11,11 +11,11 @@ func (d D) Rat() *big.Rat {
 	if d.big == nil {
 		return new(big.Rat).SetFrac(big.NewInt(d.coef), big.NewInt(pow10[d.scale]))
 	}
-	r, ok := new(big.Rat).SetString(d.big.Text('E'))
-	if !ok {
-		panic("decimal: " + d.big.Text('E')) // what the library writes is a number
+	r := new(big.Rat).SetInt(&d.big.coef)
+	if d.big.exp >= 0 {
+		return r.Mul(r, new(big.Rat).SetInt(tenTo(d.big.exp)))
 	}
-	return r
+	return r.Quo(r, new(big.Rat).SetInt(tenTo(-d.big.exp)))
 }
 
 // Per is the float64 nearest to d / n.

@@ -36,6 +36,7 @@ type ReadOptions struct {
 
 	Stdin     io.Reader // what the file - holds
 	LongAside bool      // rows with content beyond the header are put aside, see Parser.Long
+	probe     int       // how much of the beginning is read at first, 0: probeSize
 }
 
 // HeaderKind says which rows are the header.

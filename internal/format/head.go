@@ -2,6 +2,7 @@ package format
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -104,6 +105,10 @@ func filledOf(r delimited.Record) string {
 		return "something in 1"
 	}
 	return fmt.Sprintf("something in %d", n)
+}
+
+func empty(cells []string) bool {
+	return !slices.ContainsFunc(cells, func(c string) bool { return c != "" })
 }
 
 func filled(cells []string) int {

@@ -42,6 +42,7 @@ type Lie struct {
 const (
 	lieBegin = 64 << 10
 	lieLater = 16 << 10
+	lieGreat = 4 << 20 // of rows of great size
 	lieRows  = 3000
 )
 
@@ -60,6 +61,7 @@ func LieOf(path string, o ReadOptions) (*Lie, error) {
 	case "json", "ndjson", "parquet", "sqlite":
 		return lieOfTable(path, as, o)
 	}
+	o.probe = 4*lieBegin + 1
 	in, err := open(path, o)
 	if err != nil {
 		return nil, err
@@ -82,8 +84,12 @@ func LieOf(path string, o ReadOptions) (*Lie, error) {
 	d := delimited.Dialect{Delimiter: l.Delimiter, NoQuotes: o.NoQuotes}
 	l.Quoted, l.LineEnds = bytes.IndexByte(begin, '"') >= 0, lineEnds(begin)
 	rows, err := delimited.Head(begin, d, lieRows, l.Whole)
-	if len(rows) < 5 && len(begin) < len(in.probe) { // rows of great size
-		rows, err = delimited.Head(in.probe, d, lieRows, in.rest == nil)
+	if len(rows) < 5 && !l.Whole { // rows of great size
+		if err := in.more(lieGreat); err != nil {
+			return nil, err
+		}
+		l.Whole = in.rest == nil
+		rows, err = delimited.Head(in.probe, d, lieRows, l.Whole)
 	}
 	if len(rows) == 0 && err != nil {
 		var fault *delimited.Fault
@@ -178,14 +184,14 @@ func (l *Lie) settle(o ReadOptions, merged mergedAreas) error {
 		end = l.First[min(l.Body, len(l.First)):]
 	}
 	n := len(end)
-	for n > 0 && (strings.Join(end[n-1].Cells, "") == "" || isNote(end[n-1].Cells, len(l.Names))) {
+	for n > 0 && (empty(end[n-1].Cells) || isNote(end[n-1].Cells, len(l.Names))) {
 		n--
 	}
 	if len(l.Names) == 2 && n < len(end) && len(end[n].Cells) > 0 && !strings.HasPrefix(end[n].Cells[0], "*") {
 		n = len(end) // in two fields a row without the second is data as well
 	}
 	for _, r := range end[n:] {
-		if strings.Join(r.Cells, "") != "" {
+		if !empty(r.Cells) {
 			l.Foot = append(l.Foot, r)
 		}
 	}
@@ -208,7 +214,7 @@ func (l *Lie) Data() (rows [][]string, lines []int) {
 		foot[r.Cells[0]] = true
 	}
 	for _, r := range append(slices.Clone(l.First[min(l.Body, len(l.First)):]), l.Later...) {
-		if strings.Join(r.Cells, "") == "" || foot[r.Cells[0]] && isNote(r.Cells, len(l.Names)) {
+		if empty(r.Cells) || foot[r.Cells[0]] && isNote(r.Cells, len(l.Names)) {
 			continue
 		}
 		row := make([]string, len(l.Names))

@@ -90,14 +90,34 @@ func open(path string, o ReadOptions) (*opened, error) {
 	return f, nil
 }
 
-// begin reads the first MiB and prepares the rest.
+// more reads more of the beginning.
+func (f *opened) more(size int) error {
+	if f.rest == nil {
+		return nil
+	}
+	text, all, err := readProbe(f.rest, size)
+	if err != nil {
+		return f.readError(err)
+	}
+	f.probe = append(f.probe, text...)
+	if all {
+		f.rest = nil
+	}
+	return nil
+}
+
+// begin reads the beginning and prepares the rest.
 func (f *opened) begin(r io.Reader, path string, o ReadOptions) error {
 	r, err := f.decompress(r, path)
 	if err != nil {
 		return err
 	}
-	size := probeSize
-	if 0 < f.size && f.size < probeSize && r != nil {
+	most := probeSize
+	if o.probe > 0 {
+		most = o.probe
+	}
+	size := most
+	if 0 < f.size && f.size < int64(most) && r != nil {
 		size = int(f.size) + 1
 	}
 	raw, all, err := readProbe(r, size)
@@ -123,7 +143,7 @@ func (f *opened) begin(r io.Reader, path string, o ReadOptions) error {
 		whole = io.MultiReader(whole, r)
 	}
 	text := transform.NewReader(whole, enc.NewDecoder())
-	f.probe, all, err = readProbe(text, probeSize)
+	f.probe, all, err = readProbe(text, most)
 	if err != nil {
 		return f.readError(err)
 	}

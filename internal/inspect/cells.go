@@ -3,7 +3,6 @@ package inspect
 import (
 	"encoding/json"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -72,16 +71,22 @@ func (s *sample) severalValues() []Finding {
 			continue
 		}
 		for _, sep := range []string{";", "|", "\n", ",", " / ", " + "} {
-			with, pieces, most, long := 0, map[string]int{}, 0, false
+			with := 0
+			for _, c := range f.cells {
+				if strings.Contains(c, sep) {
+					with++
+				}
+			}
+			if !share(with, f.filled, 0.2) || with < 2 {
+				continue
+			}
+			pieces, most, long := map[string]int{}, 0, false
 			total := 0
 			for _, c := range f.cells {
 				if c == "" {
 					continue
 				}
 				parts := strings.Split(c, sep)
-				if len(parts) > 1 {
-					with++
-				}
 				most = max(most, len(parts))
 				for _, p := range parts {
 					p = strings.TrimSpace(p)
@@ -90,7 +95,7 @@ func (s *sample) severalValues() []Finding {
 					total++
 				}
 			}
-			if !share(with, f.filled, 0.2) || with < 2 || long || !share(total-len(pieces), total, 0.25) || isNumbers(pieces) && sep == "," {
+			if long || !share(total-len(pieces), total, 0.25) || isNumbers(pieces) && sep == "," {
 				continue
 			}
 			shown := strings.ReplaceAll(sep, "\n", `\n`)
@@ -187,10 +192,10 @@ func (s *sample) fresh(f *field, name string) string {
 	return name
 }
 
-var writtenNumber = regexp.MustCompile(`^([^\d+\-.,]{0,4}?)\s*([+-]?\d[\d.,' \x{a0}\x{202f}]*)\s*([^\d.,\s][^\d]{0,11})?$`)
 var (
-	commaDecimal = regexp.MustCompile(`^[+-]?(\d+|\d{1,3}([.' \x{a0}\x{202f}]\d{3})+)(,\d+)?$`)
-	pointDecimal = regexp.MustCompile(`^[+-]?(\d+|\d{1,3}([,' \x{a0}\x{202f}]\d{3})+)(\.\d+)?$`)
+	writtenNumber = lazy(`^([^\d+\-.,]{0,4}?)\s*([+-]?\d[\d.,' \x{a0}\x{202f}]*)\s*([^\d.,\s][^\d]{0,11})?$`)
+	commaDecimal  = lazy(`^[+-]?(\d+|\d{1,3}([.' \x{a0}\x{202f}]\d{3})+)(,\d+)?$`)
+	pointDecimal  = lazy(`^[+-]?(\d+|\d{1,3}([,' \x{a0}\x{202f}]\d{3})+)(\.\d+)?$`)
 )
 
 // numbersWritten finds numbers with decimal commas, grouping, units and currency.
@@ -206,8 +211,14 @@ func (s *sample) numbersWritten() []Finding {
 		fits, commas, points, odd := 0, 0, 0, 0
 		decimals, grouped, sure := false, "", false
 		units := map[string]bool{}
-		for _, c := range f.cells {
-			m := writtenNumber.FindStringSubmatch(strings.TrimSpace(c))
+		for r, c := range f.cells {
+			if r == 100 && fits == 0 {
+				break
+			}
+			if !strings.ContainsAny(c, "0123456789") {
+				continue
+			}
+			m := writtenNumber().FindStringSubmatch(strings.TrimSpace(c))
 			if m == nil {
 				continue
 			}
@@ -215,7 +226,7 @@ func (s *sample) numbersWritten() []Finding {
 			if m[1] != "" && !currency(m[1]) || isCode(body) {
 				continue
 			}
-			comma, point := commaDecimal.MatchString(body), pointDecimal.MatchString(body)
+			comma, point := commaDecimal().MatchString(body), pointDecimal().MatchString(body)
 			if !comma && !point {
 				continue
 			}
@@ -340,12 +351,25 @@ func (s *sample) spaces() []Finding {
 }
 
 func untidy(c string) bool {
+	if plainWord(c) {
+		return false
+	}
 	if c != strings.TrimSpace(c) || strings.Contains(c, "  ") {
 		return true
 	}
 	return strings.ContainsFunc(c, func(r rune) bool {
 		return r == '\u00a0' || r == '\u200b' || r == '\ufeff' || r == '\u200e' || r == '\u00ad' || unicode.Is(unicode.Cf, r)
 	})
+}
+
+// plainWord tells a text of ASCII without spaces and what can't be seen.
+func plainWord(c string) bool {
+	for i := range len(c) {
+		if c[i] <= ' ' || c[i] > '~' {
+			return false
+		}
+	}
+	return true
 }
 
 // loose is a spelling without case, spaces and punctuation.
@@ -403,7 +427,7 @@ func (s *sample) spellings() []Finding {
 	return out
 }
 
-var runOf = regexp.MustCompile(`\pL+|\d+`)
+var runOf = lazy(`\pL+|\d+`)
 
 // compound finds cells that hold several facts in one constant form.
 func (s *sample) compound() []Finding {
@@ -417,15 +441,17 @@ func (s *sample) compound() []Finding {
 		var digits []bool
 		same := true
 		for _, c := range f.order {
-			sh := runOf.ReplaceAllStringFunc(c, func(m string) string {
+			sh := runOf().ReplaceAllStringFunc(c, func(m string) string {
 				if m[0] <= '9' {
 					return "9"
 				}
 				return "A"
 			})
-			runs := runOf.FindAllString(c, -1)
+			runs := runOf().FindAllString(c, -1)
 			if shape == "" {
-				shape = sh
+				if shape = sh; !strings.ContainsAny(shape, "-/_:|") {
+					break
+				}
 				parts, digits = make([]map[string]bool, len(runs)), make([]bool, len(runs))
 				for i := range parts {
 					parts[i], digits[i] = map[string]bool{}, runs[i][0] <= '9'
@@ -438,7 +464,7 @@ func (s *sample) compound() []Finding {
 				parts[i][r] = true
 			}
 		}
-		if !same || len(parts) < 2 || len(parts) > 6 || !strings.ContainsAny(shape, "-/_:|") || strings.ContainsAny(shape, "{}") || allDigits(digits) {
+		if !same || len(parts) < 2 || len(parts) > 6 || strings.ContainsAny(shape, "{}") || allDigits(digits) {
 			continue
 		}
 		varied := 0

@@ -39,8 +39,8 @@ type field struct {
 	at      int
 	cells   []string // of all rows
 	filled  int
-	counts  map[string]int // of its cells that are not blank
-	order   []string       // its cells as first met
+	counts  map[string]int // of its cells that are not blank; none where all are numbers
+	order   []string       // these, as first met
 	numbers int
 	dates   int
 	example func(want func(string) bool) string // an example cell and its line
@@ -53,6 +53,7 @@ type sample struct {
 	lines  []int
 	fields []*field
 	whole  bool
+	kinds  map[string]string // of what was asked of timeKind
 }
 
 // Look looks at a file.
@@ -98,7 +99,7 @@ func (r *Report) options() string {
 }
 
 func newSample(l *format.Lie) *sample {
-	s := &sample{lie: l, whole: l.Whole}
+	s := &sample{lie: l, whole: l.Whole, kinds: map[string]string{}}
 	s.rows, s.lines = l.Data()
 	s.index()
 	return s
@@ -110,7 +111,7 @@ func (s *sample) without(markers []string) *sample {
 	for _, m := range markers {
 		gone[m] = true
 	}
-	t := &sample{lie: s.lie, lines: s.lines, whole: s.whole}
+	t := &sample{lie: s.lie, lines: s.lines, whole: s.whole, kinds: s.kinds}
 	for _, row := range s.rows {
 		clean := make([]string, len(row))
 		for i, c := range row {
@@ -125,24 +126,23 @@ func (s *sample) without(markers []string) *sample {
 }
 
 func (s *sample) index() {
+	all := make([]string, len(s.lie.Names)*len(s.rows))
 	for i, n := range s.lie.Names {
-		f := &field{name: n, at: i, counts: map[string]int{}}
-		for _, row := range s.rows {
+		f := &field{name: n, at: i, cells: all[:len(s.rows):len(s.rows)]}
+		all = all[len(s.rows):]
+		for r, row := range s.rows {
 			c := row[i]
-			f.cells = append(f.cells, c)
+			f.cells[r] = c
 			if c == "" {
 				continue
 			}
 			f.filled++
-			if f.counts[c]++; f.counts[c] == 1 {
-				f.order = append(f.order, c)
-			}
 			if isNumber(c) {
 				f.numbers++
 			}
-			if isDate(c) {
-				f.dates++
-			}
+		}
+		if f.numbers < f.filled {
+			f.count()
 		}
 		f.example = func(want func(string) bool) string {
 			for r, c := range f.cells {
@@ -156,6 +156,22 @@ func (s *sample) index() {
 			return ""
 		}
 		s.fields = append(s.fields, f)
+	}
+}
+
+// count counts a field's cells.
+func (f *field) count() {
+	f.counts = map[string]int{}
+	for _, c := range f.cells {
+		if c == "" {
+			continue
+		}
+		if f.counts[c]++; f.counts[c] == 1 {
+			f.order = append(f.order, c)
+		}
+		if isDate(c) {
+			f.dates++
+		}
 	}
 }
 

@@ -6,7 +6,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
+	"unicode"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/pattern"
@@ -15,13 +17,27 @@ import (
 var months = []string{"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"}
 
 var (
-	quarterForm = regexp.MustCompile(`^(\d{4}-)?q[1-4]$`)
-	monthForm   = regexp.MustCompile(`^\d{4}-(0[1-9]|1[0-2])$`)
-	weekForm    = regexp.MustCompile(`^(\d{4}-)?w\d{1,2}$`)
-	capitals    = regexp.MustCompile(`^[A-Z]+$`)
+	quarterForm = lazy(`^(\d{4}-)?q[1-4]$`)
+	monthForm   = lazy(`^\d{4}-(0[1-9]|1[0-2])$`)
+	weekForm    = lazy(`^(\d{4}-)?w\d{1,2}$`)
+	capitals    = lazy(`^[A-Z]+$`)
 )
 
+// lazy is a regular expression made when it is first needed: starting takes less time.
+func lazy(source string) func() *regexp.Regexp {
+	return sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(source) })
+}
+
 // timeKind is what a text is as a period: month, year, quarter, date, week, day; "" where it is none.
+func (s *sample) timeKind(text string) string {
+	kind, ok := s.kinds[text]
+	if !ok {
+		kind = timeKind(text)
+		s.kinds[text] = kind
+	}
+	return kind
+}
+
 func timeKind(s string) string {
 	low := strings.ToLower(strings.Trim(s, " ."))
 	for _, m := range months {
@@ -35,11 +51,11 @@ func timeKind(s string) string {
 	switch {
 	case low == "" || len(low) > 20:
 		return ""
-	case quarterForm.MatchString(low):
+	case quarterForm().MatchString(low):
 		return "quarter"
-	case monthForm.MatchString(low):
+	case monthForm().MatchString(low):
 		return "month"
-	case weekForm.MatchString(low):
+	case weekForm().MatchString(low):
 		return "week"
 	case isDate(s):
 		return "date"
@@ -48,10 +64,10 @@ func timeKind(s string) string {
 }
 
 // kindOfAll is the period that most of some texts are, "" where there is none.
-func kindOfAll(words []string) string {
+func (s *sample) kindOfAll(words []string) string {
 	counts := map[string]int{}
 	for _, w := range words {
-		counts[timeKind(w)]++
+		counts[s.timeKind(w)]++
 	}
 	for k, n := range counts {
 		if k != "" && share(n, len(words), 0.75) {
@@ -94,7 +110,7 @@ func (s *sample) twoPart(take func(int, Finding)) {
 			var pairs [][2]string
 			for _, n := range s.lie.Names {
 				a, b, ok := cut(n)
-				if unnamed.MatchString(n) {
+				if unnamed(n) {
 					continue
 				}
 				if a = strings.TrimSpace(a); !ok || a == "" || strings.TrimSpace(b) == "" {
@@ -128,10 +144,10 @@ func (s *sample) twoPart(take func(int, Finding)) {
 						}
 					}
 				}
-				kind := kindOfAll(labels)
+				kind := s.kindOfAll(labels)
 				numbered := kind == "" && !slices.ContainsFunc(labels, func(l string) bool { _, err := strconv.Atoi(l); return err != nil })
 				if len(labels) < 2 || len(measures) == 1 && (len(labels) < 3 || kind == "" && !numbered) || len(measures) > 12 ||
-					!share(n, len(labels)*len(measures), 0.75) || kindOfAll(measures) != "" || kind == "" && !numbered && len(labels) < len(measures) {
+					!share(n, len(labels)*len(measures), 0.75) || s.kindOfAll(measures) != "" || kind == "" && !numbered && len(labels) < len(measures) {
 					continue
 				}
 				if kind == "" && !numbered && (len(measures) < 2 || n < 4) {
@@ -195,16 +211,19 @@ func (s *sample) freeName(name string) string {
 	return name
 }
 
-// unnamed are the names that fields without one were given.
-var unnamed = regexp.MustCompile(`^field \d+$`)
+// unnamed tells the names that fields without one were given.
+func unnamed(name string) bool {
+	number, ok := strings.CutPrefix(name, "field ")
+	return ok && number != "" && !strings.ContainsFunc(number, func(r rune) bool { return r < '0' || r > '9' })
+}
 
-var prefixed = regexp.MustCompile(`^(.*?\pL[ _-]?)(\d+)$`)
+var prefixed = lazy(`^(.*?\pL[ _-]?)(\d+)$`)
 
 // onePart finds headers that are values by themselves: months, years, Day 1, Day 2, …, QC01, QC02, ….
 func (s *sample) onePart(take func(int, Finding)) {
 	byKind := map[string][]int{}
 	for i, n := range s.lie.Names {
-		if k := timeKind(n); k != "" {
+		if k := s.timeKind(n); k != "" {
 			byKind[k] = append(byKind[k], i)
 		}
 	}
@@ -231,7 +250,7 @@ func (s *sample) onePart(take func(int, Finding)) {
 	byPrefix := map[string][]string{}
 	var prefixes []string
 	for _, n := range s.lie.Names {
-		if m := prefixed.FindStringSubmatch(n); m != nil && timeKind(n) == "" && !unnamed.MatchString(n) {
+		if m := prefixed().FindStringSubmatch(n); m != nil && s.timeKind(n) == "" && !unnamed(n) {
 			if byPrefix[m[1]] == nil {
 				prefixes = append(prefixes, m[1])
 			}
@@ -246,7 +265,7 @@ func (s *sample) onePart(take func(int, Finding)) {
 		if length == 0 {
 			length = len(p)
 		}
-		if len(p) == length && capitals.MatchString(p) {
+		if len(p) == length && capitals().MatchString(p) {
 			codes += len(byPrefix[p])
 		} else {
 			codes = -1 << 20
@@ -309,7 +328,7 @@ func (s *sample) namesAndValues() []Finding {
 			continue
 		}
 		for v, g := range s.fields {
-			if v == k || g.filled < len(s.rows)/2 || len(g.order) < 3 {
+			if v == k || g.filled < len(s.rows)/2 || len(g.order) < 3 || g.numbers == 0 || g.numbers == g.filled {
 				continue
 			}
 			numbers, filled := map[string]int{}, map[string]int{}
@@ -384,7 +403,15 @@ func (s *sample) blankFields() []Finding {
 		Step: "fields " + shell(strings.Join(names, ","))}}
 }
 
-var totalWord = regexp.MustCompile(`(?i)^(grand )?(total|sum|totals|subtotal|gesamt|summe)\b`)
+// totalWord tells a text that begins with a word for a total.
+func totalWord(s string) bool {
+	first, rest, _ := strings.Cut(strings.ToLower(s), " ")
+	if first == "grand" {
+		first, _, _ = strings.Cut(rest, " ")
+	}
+	first = first[:len(first)-len(strings.TrimLeftFunc(first, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) || r == '_' }))]
+	return slices.Contains([]string{"total", "sum", "totals", "subtotal", "gesamt", "summe"}, first)
+}
 
 // totals finds rows and fields that hold sums of others.
 func (s *sample) totals() []Finding {
@@ -394,14 +421,14 @@ func (s *sample) totals() []Finding {
 			continue
 		}
 		for _, c := range f.order {
-			if totalWord.MatchString(c) && f.counts[c]*2 < f.filled && len(s.fields) > 1 {
+			if totalWord(c) && f.counts[c]*2 < f.filled && len(s.fields) > 1 {
 				out = append(out, Finding{Kind: "total rows", Says: diag.Plural(int64(f.counts[c]), "row") + " of totals among the data", Evidence: f.example(func(x string) bool { return x == c }),
 					Step: "where " + shell(fmt.Sprintf("%s != %q", inFormula(f.name), c))})
 			}
 		}
 	}
 	for i, f := range s.fields {
-		if i > 1 && totalWord.MatchString(f.name) && share(f.numbers, f.filled, 0.9) && f.filled > 0 {
+		if i > 1 && totalWord(f.name) && share(f.numbers, f.filled, 0.9) && f.filled > 0 {
 			out = append(out, Finding{Kind: "total fields", Says: diag.Quote(f.name) + " seems to hold totals of other fields", Evidence: f.example(func(string) bool { return true }), Step: "fields " + shell("!"+selected(f.name))})
 		}
 	}
@@ -416,11 +443,27 @@ var forms = []struct {
 	{"%d %b %Y", "2 Jan 2006"}, {"%d %B %Y", "2 January 2006"}, {"%b %d, %Y", "Jan 2, 2006"}, {"%B %d, %Y", "January 2, 2006"}, {"%d.%m.%y", "2.1.06"}, {"%d/%m/%y", "2/1/06"}, {"%Y-%m-%d", "2006-1-2"},
 }
 
+// writtenDate tells a date in any of the forms.
+func writtenDate(c string) bool {
+	if len(c) > 20 || !strings.ContainsAny(c, "0123456789") {
+		return false
+	}
+	for _, f := range forms {
+		if _, err := time.Parse(f.layout, c); err == nil {
+			return true
+		}
+	}
+	return false
+}
+
 // datesWritten finds dates that are written in other forms.
 func (s *sample) datesWritten() []Finding {
 	var out []Finding
 	for _, f := range s.fields {
 		if f.filled < 2 || f.dates == f.filled || share(f.numbers, f.filled, 0.3) {
+			continue
+		}
+		if !slices.ContainsFunc(f.order[:min(50, len(f.order))], writtenDate) {
 			continue
 		}
 		left := map[string]bool{}
@@ -472,6 +515,9 @@ func (s *sample) datesWritten() []Finding {
 
 // duplicates finds rows that stand twice.
 func (s *sample) duplicates() []Finding {
+	if slices.ContainsFunc(s.fields, func(f *field) bool { return len(f.order) == len(s.rows) }) {
+		return nil // a field tells them all apart
+	}
 	seen := map[string]int{}
 	n, first, again := 0, 0, 0
 	for r, row := range s.rows {

@@ -9,6 +9,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode/utf8"
 )
 
@@ -145,7 +146,7 @@ func closing(s string, i int) int {
 	return -1
 }
 
-var span = regexp.MustCompile(`^([0-9]+)(?:-([0-9]+))?$`)
+var span = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^([0-9]+)(?:-([0-9]+))?$`) })
 
 func parsePlace(s string, at int) (element, error) {
 	name, rule, ruled := strings.Cut(s, ":")
@@ -165,7 +166,7 @@ func parsePlace(s string, at int) (element, error) {
 		e.kind = digits
 		return e, nil
 	}
-	if m := span.FindStringSubmatch(rule); m != nil {
+	if m := span().FindStringSubmatch(rule); m != nil {
 		e.kind = width
 		e.least, _ = strconv.Atoi(m[1])
 		e.most = e.least

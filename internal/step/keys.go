@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"unsafe"
 
 	"revuelta/internal/calendar"
@@ -28,7 +29,9 @@ type keyItem struct {
 	as     string
 }
 
-var periodItem = regexp.MustCompile(`^(?s)\s*([a-z]+)\s*\((.*)\)\s*(?:as\s+(\S.*?))?\s*$`)
+var periodItem = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^(?s)\s*([a-z]+)\s*\((.*)\)\s*(?:as\s+(\S.*?))?\s*$`)
+})
 
 func parseKeys(source string) (*keySpec, error) {
 	k := &keySpec{source: source}
@@ -46,7 +49,7 @@ func parseKeys(source string) (*keySpec, error) {
 		return k, nil
 	}
 	for _, piece := range selection.Cut(source, ',') {
-		m := periodItem.FindStringSubmatch(piece)
+		m := periodItem().FindStringSubmatch(piece)
 		if m == nil || !slices.Contains(calendar.Periods, m[1]) {
 			if m != nil && slices.ContainsFunc(formula.Functions(), func(f formula.Function) bool { return f.Name == m[1] }) {
 				return nil, diag.Usagef("%s: only the periods %s can be taken here", diag.Quote(piece), strings.Join(calendar.Periods, ", ")).

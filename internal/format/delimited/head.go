@@ -17,10 +17,10 @@ type Record struct {
 // text is all there is. The error is a *[Fault]; the rows before it are given.
 func Head(data []byte, d Dialect, most int, all bool) ([]Record, error) {
 	var out []Record
-	line := 1
+	line, wide := 1, 0
 	for at := 0; at < len(data) && len(out) < most; {
 		r := Record{Start: at, Line: line}
-		end, fault := record(data, at, d, &r)
+		end, fault := record(data, at, d, wide, &r)
 		if fault != nil {
 			if fault.Kind == UnclosedQuote && !all {
 				return out, nil
@@ -32,14 +32,14 @@ func Head(data []byte, d Dialect, most int, all bool) ([]Record, error) {
 		}
 		r.End = end
 		line += bytes.Count(data[at:end], newline)
-		at = end
+		at, wide = end, len(r.Cells)
 		out = append(out, r)
 	}
 	return out, nil
 }
 
-// record reads the row at a place and gives the place after it.
-func record(data []byte, at int, d Dialect, r *Record) (int, *Fault) {
+// record reads the row at a place, as wide as the one before perhaps, and gives the place after it.
+func record(data []byte, at int, d Dialect, wide int, r *Record) (int, *Fault) {
 	lineEnd := func(i int) int { // length of the line end at i, 0 where there is none
 		switch {
 		case i >= len(data):
@@ -56,13 +56,15 @@ func record(data []byte, at int, d Dialect, r *Record) (int, *Fault) {
 	if n := lineEnd(at); n > 0 {
 		return at + n, nil
 	}
+	var quoted map[int]string // cells that stood in quotes
+	ends := make([]int, 0, 2*wide)
 	for {
-		var cell strings.Builder
 		i := at
 		if !d.NoQuotes && i < len(data) && data[i] == '"' {
+			var cell strings.Builder
 			for i++; ; i++ {
 				if i >= len(data) {
-					return 0, &Fault{Line: r.Line + bytes.Count(data[r.Start:at], newline), Field: len(r.Cells), Kind: UnclosedQuote,
+					return 0, &Fault{Line: r.Line + bytes.Count(data[r.Start:at], newline), Field: len(ends) / 2, Kind: UnclosedQuote,
 						Cell: string(data[at:min(len(data), at+200)]), Text: "the quote that opens here is never closed"}
 				}
 				if data[i] == '"' {
@@ -76,21 +78,32 @@ func record(data []byte, at int, d Dialect, r *Record) (int, *Fault) {
 				cell.WriteByte(data[i])
 			}
 			if i < len(data) && data[i] != d.Delimiter && lineEnd(i) == 0 {
-				return 0, &Fault{Line: r.Line, Field: len(r.Cells), Kind: BareQuote, Cell: string(data[at:i]), Text: "text follows the quote that closes the cell"}
+				return 0, &Fault{Line: r.Line, Field: len(ends) / 2, Kind: BareQuote, Cell: string(data[at:i]), Text: "text follows the quote that closes the cell"}
 			}
+			if quoted == nil {
+				quoted = map[int]string{}
+			}
+			quoted[len(ends)/2] = cell.String()
 		} else {
 			for i < len(data) && data[i] != d.Delimiter && lineEnd(i) == 0 {
 				if data[i] == '"' && !d.NoQuotes {
-					return 0, &Fault{Line: r.Line, Field: len(r.Cells), Kind: BareQuote, Cell: string(data[at : i+1]), Text: "a quote inside a cell that does not begin with one"}
+					return 0, &Fault{Line: r.Line, Field: len(ends) / 2, Kind: BareQuote, Cell: string(data[at : i+1]), Text: "a quote inside a cell that does not begin with one"}
 				}
-				cell.WriteByte(data[i])
 				i++
 			}
 		}
-		r.Cells = append(r.Cells, cell.String())
+		ends = append(ends, at-r.Start, i-r.Start)
 		if i < len(data) && data[i] == d.Delimiter {
 			at = i + 1
 			continue
+		}
+		text := string(data[r.Start:i])
+		r.Cells = make([]string, len(ends)/2)
+		for c := range r.Cells {
+			r.Cells[c] = text[ends[2*c]:ends[2*c+1]]
+		}
+		for c, cell := range quoted {
+			r.Cells[c] = cell
 		}
 		return i + lineEnd(i), nil
 	}
@@ -102,33 +115,42 @@ var candidates = []byte{',', ';', '\t', '|'}
 // Detect finds the delimiter of a text from its beginning: the one that parts
 // most rows into the same number of cells, more than one.
 func Detect(data []byte) byte {
-	best, score := candidates[0], 0.0
-	for _, c := range candidates {
-		counts := map[int]int{}
-		rows, n, quoted, empty := 0, 0, false, true
-		for i := 0; i < len(data) && rows < 200; i++ {
-			switch b := data[i]; {
-			case b == '"':
-				quoted, empty = !quoted, false
-			case b == '\n' && !quoted:
-				if !empty {
-					counts[n]++
-					rows++
-				}
-				n, empty = 0, true
-			case b == c && !quoted:
-				n++
-				empty = false
-			case b != '\r':
-				empty = false
+	var which [256]uint8 // of the candidates, from 1
+	var counts [4]map[int]int
+	for i, c := range candidates {
+		which[c], counts[i] = uint8(i+1), map[int]int{}
+	}
+	var n [5]int // of each in a row; the first is of no candidate
+	rows, quoted, blank := 0, false, true
+	end := func() {
+		for i := range candidates {
+			counts[i][n[i+1]]++
+		}
+		rows++
+	}
+	for i := 0; i < len(data) && rows < 200; i++ {
+		switch b := data[i]; {
+		case b == '"':
+			quoted, blank = !quoted, false
+		case b == '\n' && !quoted:
+			if !blank {
+				end()
+			}
+			n, blank = [5]int{}, true
+		case b != '\r':
+			blank = false
+			if !quoted {
+				n[which[b]]++
 			}
 		}
-		if rows < 200 && !empty {
-			counts[n]++
-			rows++
-		}
+	}
+	if rows < 200 && !blank {
+		end()
+	}
+	best, score := candidates[0], 0.0
+	for i, c := range candidates {
 		mode, most := 0, 0
-		for n, rows := range counts {
+		for n, rows := range counts[i] {
 			if n > 0 && (rows > most || rows == most && n > mode) {
 				mode, most = n, rows
 			}
