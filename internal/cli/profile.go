@@ -72,7 +72,7 @@ func profileFile(ctx context.Context, a *app, c *call) error {
 	}
 	for _, f := range p.Out {
 		if f.DistinctIsAbout || f.QuartilesAreAbout {
-			b.WriteString("\nabout: different cells beyond 10,000 are counted by a sketch, 1.6 % off in most cases; quartiles beyond 20,000 numbers are within 0.4 %\n")
+			b.WriteString("\nabout: beyond 10,000 different cells, small numbers apart, a sketch counts them, 1.6 % off in most cases; beyond 20,000 such numbers quartiles are within 0.4 %\n")
 			break
 		}
 	}

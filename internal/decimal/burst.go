@@ -190,6 +190,33 @@ const (
 func load(p unsafe.Pointer) uint32     { return binary.LittleEndian.Uint32((*[4]byte)(p)[:]) }
 func store(p unsafe.Pointer, v uint64) { binary.LittleEndian.PutUint64((*[8]byte)(p)[:], v) }
 
+// Short reads a number of at most eight characters after a minus, without an exponent or a plus, as coef / 10^scale; what else there is, it does not read.
+func Short(s string) (coef int64, scale int, ok bool) { return parseShort(s) }
+
+// A Place is a plainly written number in 32 bits: its digits read as a whole number in the lower 27, its decimals above; or NoPlace.
+type Place uint32
+
+// NoPlace is the place of what is no number, or one that begins with a sign, a point or a zero, or has more than eight characters.
+const NoPlace Place = math.MaxUint32
+
+// PlaceDigits is how many bits of a Place are the digits.
+const PlaceDigits = 27
+
+// Places gives the places of cells; there is one for each.
+func Places(cells []string, places []Place) {
+	places = places[:len(cells)]
+	for i, s := range cells {
+		place, n, p := NoPlace, len(s), unsafe.Pointer(unsafe.StringData(s))
+		if n-1 < 8 && n > 0 && *(*byte)(p) >= '1' {
+			v, m, scale := unpointed(eight(p, n), n)
+			if coef, ok := digitsOf(v, m); ok && uint(scale) < uint(m) {
+				place = Place(scale<<PlaceDigits | int(coef))
+			}
+		}
+		places[i] = place
+	}
+}
+
 // parseShort reads numbers of at most eight characters after a minus, without a
 // branch that depends on what they are: false for anything unusual, which is not to say that it is no number.
 func parseShort(s string) (coef int64, scale int, ok bool) {
@@ -204,37 +231,47 @@ func parseShort(s string) (coef int64, scale int, ok bool) {
 		n--
 		p = unsafe.Add(p, 1)
 	}
-	var v uint64 // the text, its first byte lowest
-	switch {
-	case n > 8 || n == 0:
+	if n > 8 || n == 0 {
 		return 0, 0, false
-	case n >= 4: // two loads that overlap
-		v = uint64(load(p)) | uint64(load(unsafe.Add(p, n-4)))<<(8*(n-4)&63)
-	default:
-		v = uint64(*(*byte)(p)) | uint64(*(*byte)(unsafe.Add(p, n/2)))<<(8*(n/2)&63) | uint64(*(*byte)(unsafe.Add(p, n-1)))<<(8*(n-1)&63)
 	}
-	const points = '.' * everyByte
-	x := v ^ points
+	v, n, scale := unpointed(eight(p, n), n)
+	u, ok := digitsOf(v, n)
+	return (int64(u) ^ sign) - sign, scale, ok && scale >= 0
+}
+
+// eight is a text of one to eight bytes, its first lowest.
+func eight(p unsafe.Pointer, n int) uint64 {
+	if n >= 4 { // two loads that overlap
+		return uint64(load(p)) | uint64(load(unsafe.Add(p, n-4)))<<(8*(n-4)&63)
+	}
+	return uint64(*(*byte)(p)) | uint64(*(*byte)(unsafe.Add(p, n/2)))<<(8*(n/2)&63) | uint64(*(*byte)(unsafe.Add(p, n-1)))<<(8*(n-1)&63)
+}
+
+// unpointed takes the first point out of a text; scale is how many bytes stood behind it, -1 for none behind a point.
+func unpointed(v uint64, n int) (without uint64, length, scale int) {
+	x := v ^ '.'*everyByte
 	dot := (x - everyByte) & ^x & (0x80 * everyByte) // its lowest bit is that of the first point
-	if dot != 0 {
-		before := dot&-dot>>7 - 1 // the bits below the point
-		v = v&before | (v>>8)&^before
-		n--
-		scale = n - bits.TrailingZeros64(dot)>>3
-		if scale == 0 {
-			return 0, 0, false
-		}
+	if dot == 0 {
+		return v, n, 0
 	}
+	before := dot&-dot>>7 - 1 // the bits below the point
+	if scale = n - 1 - bits.TrailingZeros64(dot)>>3; scale == 0 {
+		scale = -1
+	}
+	return v&before | (v>>8)&^before, n - 1, scale
+}
+
+// digitsOf reads a text of n digits.
+func digitsOf(v uint64, n int) (uint64, bool) {
 	pad := 8 * (8 - n) & 63
 	v = (v ^ zeros>>pad) << pad // each digit by its value, zeros in front
 	if (v|(v+6*everyByte))&(0xF0*everyByte) != 0 {
-		return 0, 0, false
+		return 0, false
 	}
 	// Eight digits to one number: by pairs, by fours, by eight.
 	v = v*10 + v>>8
 	const mask = 0x000000FF000000FF
-	v = ((v&mask)*(100+1000000<<32) + (v>>16&mask)*(1+10000<<32)) >> 32
-	return (int64(v) ^ sign) - sign, scale, true
+	return ((v&mask)*(100+1000000<<32) + (v>>16&mask)*(1+10000<<32)) >> 32, true
 }
 
 // shortDigits writes u below 1e8 with scale below 8 in shortest form and gives the

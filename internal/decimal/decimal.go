@@ -36,6 +36,9 @@ var pow10 = [maxScale + 1]int64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 
 // FromInt is a whole number.
 func FromInt(n int64) D { return D{coef: n} }
 
+// Scaled is coef / 10^scale, with scale from 0 to 18.
+func Scaled(coef int64, scale int) D { return D{coef: coef, scale: int32(scale)} }
+
 // Parse reads a number: [+-]?(digits[.digits]|.digits)([eE][+-]?digits)?, the
 // exponent within ±400.
 func Parse(s string) (D, bool) {

@@ -186,6 +186,14 @@ func FuzzParseShort(f *testing.F) {
 	f.Fuzz(func(t *testing.T, s string) {
 		coef, scale, ok := parseShort(s)
 		want, is := parsePlain(s)
+		places := []Place{0, 0}
+		Places([]string{s, "7"}, places)
+		usual := ok && len(s) <= 8 && '1' <= s[0] && s[0] <= '9'
+		require.Equal(t, usual, places[0] != NoPlace, s)
+		if usual {
+			require.Equal(t, Place(scale<<PlaceDigits|int(coef)), places[0], s)
+		}
+		require.EqualValues(t, 7, places[1])
 		if ok {
 			require.True(t, is, s)
 			require.Equal(t, want, D{coef: coef, scale: int32(scale)}, s)

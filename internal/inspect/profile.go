@@ -3,18 +3,15 @@ package inspect
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"hash/maphash"
 	"math"
 	"math/bits"
 	"slices"
 	"strings"
 	"sync"
-	"unicode/utf8"
 
 	"revuelta/internal/calendar"
 	"revuelta/internal/decimal"
-	"revuelta/internal/diag"
 	"revuelta/internal/selection"
 	"revuelta/internal/step"
 	"revuelta/internal/table"
@@ -135,7 +132,7 @@ func (p *profilePart) Add(b *table.Batch, _ int64) error {
 // tally is what is known of a field so far.
 type tally struct {
 	filled, numbers, dates, codes, wholes int64
-	counts                                map[string]*int64 // nil: there are too many; a key is assigned once, when it is cloned
+	counts                                map[string]*kept // nil: there are too many; a key is assigned once, when it is cloned
 	sketch                                []uint8
 	exact                                 []float64 // nil: there are too many
 	buckets                               []uint32  // most of it is never touched
@@ -148,25 +145,51 @@ type tally struct {
 	earlyCell, lateCell                   string
 	longest                               string
 	longestLen                            int
+
+	small   smalls    // what is counted there is in nothing above, until all was seen
+	rest    []string  // cells that are no small numbers
+	recent  [64]*kept // plain ones that were met before
+	settled []counted // the small numbers, when all was seen
+}
+
+// kept is a cell that is counted by its text.
+type kept struct {
+	cell  string
+	n     int64
+	plain bool // it is no number and no date
+}
+
+// counted is a number and how often it stands.
+type counted struct {
+	d decimal.D
+	f float64
+	n int64
 }
 
 var seed = maphash.MakeSeed()
 
 func newTally() *tally {
-	return &tally{counts: map[string]*int64{}, exact: make([]float64, 0, 64)}
+	return &tally{counts: map[string]*kept{}, exact: make([]float64, 0, 64)}
 }
 
 func (t *tally) add(cells []string) {
-	for _, c := range cells {
-		if c == "" {
+	t.rest = t.small.take(cells, t.rest[:0])
+	for _, c := range t.rest {
+		t.filled++
+		recent := &t.recent[(int(c[0])+31*int(c[len(c)-1])+7*len(c))%len(t.recent)]
+		if k := *recent; k != nil && k.cell == c {
+			k.n++
 			continue
 		}
-		t.filled++
-		t.count(c, 1)
+		k := t.count(c, 1)
+		if k != nil && k.plain && k.n > 1 { // nothing new
+			*recent = k
+			continue
+		}
 		if len(c) > t.longestLen {
 			t.longest, t.longestLen = strings.Clone(c), len(c)
 		}
-		if d, ok := decimal.Parse(c); ok {
+		if d, ok := parse(c); ok {
 			if isCode(c) {
 				t.codes++
 			}
@@ -183,26 +206,39 @@ func (t *tally) add(cells []string) {
 			if m, ok := calendar.Parse(c); ok {
 				t.dates++
 				t.moment(m, c)
+				continue
 			}
+		}
+		if k != nil {
+			k.plain = true
 		}
 	}
 }
 
+// parse is decimal.Parse, sooner done with texts.
+func parse(c string) (decimal.D, bool) {
+	if c[0] > '9' {
+		return decimal.D{}, false
+	}
+	return decimal.Parse(c)
+}
+
 // count counts a cell, exactly as long as there are not too many different ones.
-func (t *tally) count(c string, n int64) {
+func (t *tally) count(c string, n int64) *kept {
 	if t.counts != nil {
 		if have, ok := t.counts[c]; ok {
-			*have += n
-			return
+			have.n += n
+			return have
 		}
 		if len(t.counts) < exactValues {
-			first := n
-			t.counts[strings.Clone(c)] = &first
-			return
+			first := &kept{cell: strings.Clone(c), n: n}
+			t.counts[first.cell] = first
+			return first
 		}
 		t.toSketch()
 	}
 	t.note(c)
+	return nil
 }
 
 func (t *tally) toSketch() {
@@ -210,7 +246,7 @@ func (t *tally) toSketch() {
 	for c := range t.counts {
 		t.note(c)
 	}
-	t.counts = nil
+	t.counts, t.recent = nil, [64]*kept{}
 }
 
 // note is the step of a sketch that counts different values by the longest run of zeros in their hashes
@@ -243,22 +279,7 @@ func (t *tally) distinct() (n int64, about bool) {
 
 func (t *tally) number(d decimal.D, c string) {
 	f := d.Float()
-	if t.numbers == 0 {
-		t.first, t.least, t.most = f, d, d
-		t.leastCell, t.mostCell = strings.Clone(c), strings.Clone(c)
-		t.low, t.high = f, f
-	} else if f <= t.low && d.Cmp(t.least) < 0 {
-		t.least, t.leastCell, t.low = d, strings.Clone(c), f
-	} else if f >= t.high && d.Cmp(t.most) > 0 {
-		t.most, t.mostCell, t.high = d, strings.Clone(c), f
-	}
-	t.numbers++
-	if d.Decimals() == 0 {
-		t.wholes++
-	}
-	x := f - t.first
-	t.sum += x
-	t.squares += x * x
+	t.extend(d, f, func() string { return strings.Clone(c) }, 1)
 	if t.exact != nil {
 		if len(t.exact) < exactNumbers {
 			t.exact = append(t.exact, f)
@@ -268,6 +289,49 @@ func (t *tally) number(d decimal.D, c string) {
 	}
 	t.buckets[bucketOf(f)]++
 }
+
+// extend takes a number that stands n times into what is known of all.
+func (t *tally) extend(d decimal.D, f float64, cell func() string, n int64) {
+	if t.numbers == 0 {
+		t.first, t.least, t.most = f, d, d
+		t.leastCell, t.mostCell = cell(), cell()
+		t.low, t.high = f, f
+	} else if f <= t.low && d.Cmp(t.least) < 0 {
+		t.least, t.leastCell, t.low = d, cell(), f
+	} else if f >= t.high && d.Cmp(t.most) > 0 {
+		t.most, t.mostCell, t.high = d, cell(), f
+	}
+	t.numbers += n
+	if d.Decimals() == 0 {
+		t.wholes += n
+	}
+	x := f - t.first
+	t.sum += float64(n) * x
+	t.squares += float64(n) * x * x
+}
+
+// settle takes in the small numbers, when all was seen.
+func (t *tally) settle() {
+	t.small.each(func(d decimal.D, n int64) {
+		t.settled = append(t.settled, counted{d, d.Float(), n})
+		t.filled += n
+	})
+	if c := t.small.longest(); len(c) > t.longestLen {
+		t.longest, t.longestLen = c, len(c)
+	}
+	slices.SortFunc(t.settled, func(a, b counted) int {
+		return cmp.Or(cmp.Compare(a.f, b.f), cmp.Compare(a.d.Decimals(), b.d.Decimals()))
+	})
+	for i := range t.settled {
+		c := t.settled[(i+len(t.settled)-1)%len(t.settled)] // the greatest first: then only the least changes what is known
+		t.extend(c.d, c.f, c.cell, c.n)
+		if t.exact == nil {
+			t.buckets[bucketOf(c.f)] += uint32(c.n)
+		}
+	}
+}
+
+func (c counted) cell() string { return string(c.d.Append(nil)) }
 
 // bucketOf numbers the buckets of numbers in their order; numbers of a bucket differ by less than 0.4 %.
 func bucketOf(f float64) uint32 {
@@ -309,6 +373,7 @@ func (t *tally) moment(m calendar.Moment, c string) {
 }
 
 func (t *tally) merge(o *tally) {
+	t.small.merge(&o.small)
 	if o.numbers > 0 {
 		if t.numbers == 0 {
 			t.first, t.low, t.high = o.first, o.low, o.high
@@ -361,15 +426,19 @@ func (t *tally) merge(o *tally) {
 		}
 		return
 	}
-	for c, n := range o.counts {
-		t.count(c, *n)
+	for c, k := range o.counts {
+		if have := t.count(c, k.n); have != nil {
+			have.plain = k.plain
+		}
 	}
 }
 
 // profile sums up.
 func (t *tally) profile(name string, rows int64) *FieldProfile {
+	t.settle()
 	p := &FieldProfile{Name: name, Rows: rows, Blank: rows - t.filled, Numbers: t.numbers, Dates: t.dates, Longest: t.longest}
 	p.Distinct, p.DistinctIsAbout = t.distinct()
+	p.Distinct += int64(len(t.settled))
 	switch {
 	case t.filled == 0:
 		p.Type = "blank"
@@ -395,25 +464,50 @@ func (t *tally) profile(name string, rows int64) *FieldProfile {
 	default:
 		p.Min, p.Max = t.leastText, t.mostText
 		if t.codes > 0 || t.numbers > 0 { // digits are texts here
-			for c := range t.counts {
+			note := func(c string) {
 				if p.Min == "" || c < p.Min {
 					p.Min = c
 				}
 				p.Max = max(p.Max, c)
 			}
+			for c := range t.counts {
+				note(c)
+			}
+			for _, c := range t.settled {
+				note(c.cell())
+			}
 		}
 	}
-	for c, n := range t.counts {
-		p.Common = append(p.Common, Common{c, *n})
+	if t.counts != nil {
+		p.Common = t.commonest(5)
 	}
-	slices.SortFunc(p.Common, func(a, b Common) int {
-		return cmp.Or(cmp.Compare(b.Count, a.Count), strings.Compare(a.Value, b.Value))
-	})
-	p.Common = slices.DeleteFunc(p.Common[:min(5, len(p.Common))], func(c Common) bool { return c.Count == 1 && p.Distinct > 5 })
+	p.Common = slices.DeleteFunc(p.Common, func(c Common) bool { return c.Count == 1 && p.Distinct > 5 })
 	if len(p.Common) > 0 && p.Common[0].Count == 1 && t.filled > 1 { // all differ
 		p.Common = nil
 	}
 	return p
+}
+
+// commonest are the most frequent cells, of equals the first by text.
+func (t *tally) commonest(most int) (out []Common) {
+	sorted := func() {
+		slices.SortFunc(out, func(a, b Common) int { return cmp.Or(cmp.Compare(b.Count, a.Count), strings.Compare(a.Value, b.Value)) })
+		out = out[:min(len(out), most)]
+	}
+	note := func(n int64, cell func() string) {
+		if len(out) == most && n < out[most-1].Count {
+			return
+		}
+		out = append(out, Common{cell(), n})
+		sorted()
+	}
+	for c, k := range t.counts {
+		note(k.n, func() string { return c })
+	}
+	for _, c := range t.settled {
+		note(c.n, c.cell)
+	}
+	return out
 }
 
 // describe calculates what there is of numbers.
@@ -431,27 +525,22 @@ func (t *tally) describe(p *FieldProfile) {
 		}
 		return min(mostBars-1, max(0, int((f-low)/(high-low)*mostBars)))
 	}
-	if t.exact != nil {
-		slices.Sort(t.exact)
-		for i := range p.Quartiles {
-			p.Quartiles[i] = between(t.exact, float64(i+1)/4)
-		}
+	if t.exact != nil || t.counts != nil { // each number and how often it stands
+		all := slices.Clone(t.settled)
 		for _, f := range t.exact {
-			bars[at(f)]++
+			all = append(all, counted{f: f, n: 1})
 		}
-	} else if t.counts != nil { // each number and how often it stands
-		type counted struct {
-			f float64
-			n int64
-		}
-		var all []counted
-		for c, n := range t.counts {
-			if d, ok := decimal.Parse(c); ok {
-				all = append(all, counted{d.Float(), *n})
-				bars[at(d.Float())] += *n
+		if t.exact == nil {
+			for c, k := range t.counts {
+				if d, ok := parse(c); ok {
+					all = append(all, counted{f: d.Float(), n: k.n})
+				}
 			}
 		}
 		slices.SortFunc(all, func(a, b counted) int { return cmp.Compare(a.f, b.f) })
+		for _, c := range all {
+			bars[at(c.f)] += c.n
+		}
 		nth := func(k int64) float64 {
 			for _, c := range all {
 				if k -= c.n; k < 0 {
@@ -494,64 +583,4 @@ func between(sorted []float64, q float64) float64 {
 		return sorted[len(sorted)-1]
 	}
 	return sorted[i] + (sorted[i+1]-sorted[i])*(at-float64(i))
-}
-
-// Histogram draws the bars of numbers in one line.
-func (p *FieldProfile) Histogram() string {
-	if len(p.Bars) == 0 {
-		return ""
-	}
-	const blocks = " ▁▂▃▄▅▆▇█"
-	high := slices.Max(p.Bars)
-	var b strings.Builder
-	for _, n := range p.Bars {
-		k := int(math.Ceil(float64(n) / float64(high) * 8))
-		b.WriteRune([]rune(blocks)[k])
-	}
-	return b.String()
-}
-
-// Lines describes the field in lines of text.
-func (p *FieldProfile) Lines() []string {
-	short := func(s string) string {
-		if utf8.RuneCountInString(s) > 30 {
-			return string([]rune(s)[:29]) + "…"
-		}
-		return s
-	}
-	about := func(is bool) string { return map[bool]string{true: "about "}[is] }
-	number := func(f float64) string {
-		d, ok := decimal.Parse(fmt.Sprintf("%.6g", f))
-		if !ok {
-			return fmt.Sprintf("%.6g", f)
-		}
-		return d.Shortest().String()
-	}
-	head := fmt.Sprintf("%s, %s filled, %s blank", p.Type, diag.Count(p.Rows-p.Blank), diag.Count(p.Blank))
-	if p.Type == "numbers and texts" {
-		head += fmt.Sprintf("; %s numbers", diag.Count(p.Numbers))
-	}
-	if p.Type == "blank" {
-		return []string{head}
-	}
-	head += fmt.Sprintf("; %s%s distinct", about(p.DistinctIsAbout), diag.Count(p.Distinct))
-	out := []string{head}
-	if strings.Contains(p.Type, "number") {
-		q := p.Quartiles
-		out = append(out, fmt.Sprintf("min %s  max %s  mean %s  stdev %s", p.Min, p.Max, number(p.Mean), number(p.Stdev)))
-		out = append(out, fmt.Sprintf("quartiles %s%s  %s  %s", about(p.QuartilesAreAbout), number(q[0]), number(q[1]), number(q[2])))
-	} else {
-		out = append(out, fmt.Sprintf("from %s to %s, the longest has %s", diag.Quote(short(p.Min)), diag.Quote(short(p.Max)), diag.Plural(int64(utf8.RuneCountInString(p.Longest)), "character")))
-	}
-	if h := p.Histogram(); h != "" {
-		out = append(out, "▕"+h+"▏")
-	}
-	if len(p.Common) > 0 {
-		var list []string
-		for _, c := range p.Common {
-			list = append(list, fmt.Sprintf("%s %s", diag.Quote(short(c.Value)), diag.Count(c.Count)))
-		}
-		out = append(out, "commonest "+strings.Join(list, ", "))
-	}
-	return out
 }

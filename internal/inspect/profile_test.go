@@ -5,6 +5,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -39,36 +40,63 @@ func TestTypesByContent(t *testing.T) {
 	}
 }
 
-// TestProfileAgainstPlain: up to the limits everything is exact, however the rows were dealt out.
+// TestProfileAgainstPlain: up to the limits everything is exact, however the rows were dealt out and the numbers written.
 func TestProfileAgainstPlain(t *testing.T) {
+	form := rapid.SampledFrom([]string{"%.0f", "%.1f", "%.2f", "%.5f", "+%.0f", "%.0f000000", "%.1f", "-0%.0f"})
 	rapid.Check(t, func(rt *rapid.T) {
-		numbers := rapid.SliceOfN(rapid.IntRange(-50, 50), 1, 60).Draw(rt, "numbers")
-		cells := make([]string, len(numbers))
-		plain := make([]float64, len(numbers))
+		var cells []string
+		var plain []float64
 		seen := map[string]int64{}
 		sum := 0.0
-		for i, n := range numbers {
-			cells[i], plain[i] = fmt.Sprint(n), float64(n)
-			sum += float64(n)
-			seen[cells[i]]++
+		for range rapid.IntRange(1, 60).Draw(rt, "rows") {
+			f := rapid.SampledFrom([]float64{0, 0.5, 1, 2.25, 7, 39.35, 1310.71, 1310.72, 131071, 131072, 99999}).Draw(rt, "number")
+			c := fmt.Sprintf(form.Draw(rt, "form"), f)
+			if rapid.Bool().Draw(rt, "below") && c[0] != '+' && c[0] != '-' {
+				c = "-" + c
+			}
+			f, err := strconv.ParseFloat(c, 64)
+			require.NoError(rt, err)
+			cells, plain = append(cells, c), append(plain, f)
+			sum += f
+			seen[c]++
 		}
 		slices.Sort(plain)
 		p := profiled(append(cells, ""), rapid.IntRange(1, 4).Draw(rt, "workers"))
 		require.EqualValues(rt, 1, p.Blank)
+		require.EqualValues(rt, len(plain), p.Numbers)
 		require.EqualValues(rt, len(seen), p.Distinct)
 		require.False(rt, p.DistinctIsAbout || p.QuartilesAreAbout)
-		require.Equal(rt, []string{fmt.Sprint(plain[0]), fmt.Sprint(plain[len(plain)-1])}, []string{p.Min, p.Max})
-		require.InDelta(rt, sum/float64(len(plain)), p.Mean, 1e-9)
+		longest := slices.MaxFunc(cells, func(a, b string) int { return len(a) - len(b) })
+		require.Len(rt, p.Longest, len(longest))
+		require.NotZero(rt, seen[p.Longest])
+		most := int64(0)
+		for _, n := range seen {
+			most = max(most, n)
+		}
+		require.True(rt, len(p.Common) == 0 && most == 1 || p.Common[0].Count == most)
+		for _, c := range p.Common {
+			require.Equal(rt, seen[c.Value], c.Count)
+		}
+		if !strings.Contains(p.Type, "number") { // digits with zeros before them are codes
+			require.Equal(rt, []string{slices.Min(cells), slices.Max(cells)}, []string{p.Min, p.Max})
+			return
+		}
+		for cell, want := range map[string]float64{p.Min: plain[0], p.Max: plain[len(plain)-1]} {
+			require.NotZero(rt, seen[cell], cell)
+			f, _ := strconv.ParseFloat(cell, 64)
+			require.Equal(rt, want, f)
+		}
+		size := max(math.Abs(plain[0]), math.Abs(plain[len(plain)-1]))
+		require.InDelta(rt, sum/float64(len(plain)), p.Mean, 1e-12*size)
 		squares := 0.0
 		for _, f := range plain {
 			squares += (f - p.Mean) * (f - p.Mean)
 		}
 		if len(plain) > 1 {
-			require.InDelta(rt, math.Sqrt(squares/float64(len(plain)-1)), p.Stdev, 1e-6)
+			require.InDelta(rt, math.Sqrt(squares/float64(len(plain)-1)), p.Stdev, 1e-6*size)
 		}
-		require.InDelta(rt, between(plain, 0.5), p.Quartiles[1], 1e-9)
-		for _, c := range p.Common {
-			require.Equal(rt, seen[c.Value], c.Count)
+		for i, q := range p.Quartiles {
+			require.InDelta(rt, between(plain, float64(i+1)/4), q, 1e-9*size)
 		}
 		total := int64(0)
 		for _, n := range p.Bars {
@@ -76,6 +104,16 @@ func TestProfileAgainstPlain(t *testing.T) {
 		}
 		require.True(rt, p.Bars == nil || total == int64(len(plain)))
 	})
+}
+
+// Counts of small numbers hold more than their 16 bits.
+func TestManyOfANumber(t *testing.T) {
+	cells := slices.Repeat([]string{"7", "-2.5", "Vesk"}, 150_000)
+	p := profiled(append(cells, "8"), 2)
+	require.Equal(t, []Common{{"-2.5", 150_000}, {"7", 150_000}, {"Vesk", 150_000}, {"8", 1}}, p.Common)
+	require.EqualValues(t, 300_001, p.Numbers)
+	require.InDelta(t, (150_000*4.5+8)/300_001, p.Mean, 1e-9)
+	require.Equal(t, [3]float64{-2.5, 7, 7}, p.Quartiles)
 }
 
 // TestSketches: beyond the limits the figures are as near as it is said.
