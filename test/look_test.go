@@ -13,12 +13,14 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// labelled are files with known mess: what is to be found in each, by kind.
-var labelled = []struct {
+type mess struct {
 	name, text string
 	as         string // also looked at in this format
 	want       []string
-}{
+}
+
+// labelled are files with known mess: what is to be found in each, by kind.
+var labelled = []mess{
 	{"titles.csv", "Harvest of the three valleys,,,\nseason 2024,,,\n,,,\napiary,colony,kilos,jars\nVesk,026,1.5,3\nVesk,027,2,4\nTamro,007,3.25,6\nUlmo,T-1,4,8\n", "", []string{"header"}},
 	{"two-rows.csv", "Season 2024,,,,\n,,,,\napiary,May,,June,\n,kilos,jars,kilos,jars\nVesk,1.5,3,2,4\nTamro,3.25,6,4,8\nUlmo,1,2,0.5,1\nNorrby,2,4,3,6\n", "", []string{"header rows", "headers"}},
 	{"notes.csv", "apiary,colony,kilos\nVesk,026,1.5\nVesk,027,2\nTamro,007,3.25\nUlmo,T-1,4\n* weighed after settling,,\nSource: the hive book,,\n", "ods", []string{"foot"}},
@@ -44,6 +46,23 @@ var labelled = []struct {
 	{"twice.csv", "visit,apiary,kilos\n1,Vesk,1.5\n2,Tamro,2\n2,Tamro,2\n3,Ulmo,4\n", "", []string{"duplicate rows"}},
 	{"nothing.csv", "hive,,kilos,note\n026,,1.5,\n007,,2,\nT-1,,4,\nT-2,,3,\n", "", []string{"blank fields"}},
 	{"types.csv", "hive,mites\n026,3\n007,12\nT-1,many\nT-2,0\nT-3,5\nT-4,7\n", "", []string{"several types"}},
+}
+
+// messy are files with several kinds of mess, as somebody would send them, beside the tests.
+var messy = []struct {
+	name, as string
+	want     []string
+}{
+	{"yearbook.csv", "", []string{"header rows", "foot", "markers", "total rows", "total fields", "headers", "blank runs", "numbers"}},
+	{"survey.csv", "xlsx", []string{"markers", "headers", "several values", "dates", "spaces", "spellings", "duplicate keys"}},
+	{"stock.tsv", "parquet", []string{"numbers", "dates", "compound"}},
+	{"form.csv", "", []string{"repeated blocks"}},
+	{"scales.csv", "ods", []string{"markers", "blank fields", "headers", "duplicate rows"}},
+	{"members.csv", "sqlite", []string{"JSON", "spaces", "duplicate keys"}},
+	{"process.csv", "json", []string{"markers", "names and values"}},
+	{"quarters.csv", "xlsx", []string{"total rows", "total fields", "headers"}},
+	{"tags.csv", "ods", []string{"numbers", "several types", "compound"}},
+	{"answers.csv", "sqlite", []string{"names without a person"}},
 }
 
 // clean are files in which nothing is to be found.
@@ -84,11 +103,16 @@ func TestLook(t *testing.T) {
 		return f
 	}
 	wanted, made := 0, 0
+	for _, m := range messy {
+		text, err := os.ReadFile(filepath.Join("testdata", "mess", m.name))
+		require.NoError(t, err)
+		labelled = append(labelled, mess{"messy-" + m.name, string(text), m.as, m.want})
+	}
 	for _, l := range labelled {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, l.name), []byte(l.text), 0o644))
 		files := []string{l.name}
 		if l.as != "" {
-			other := strings.TrimSuffix(l.name, ".csv") + "." + map[string]string{"sqlite": "db"}[l.as]
+			other := strings.TrimSuffix(l.name, filepath.Ext(l.name)) + "." + map[string]string{"sqlite": "db"}[l.as]
 			if l.as != "sqlite" {
 				other += l.as
 			}
@@ -141,5 +165,13 @@ func TestLook(t *testing.T) {
 	for _, c := range clean {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "clean-"+c.name), []byte(c.text), 0o644))
 		assert.Empty(t, look("clean-"+c.name).Findings, c.name)
+	}
+	tidy, err := filepath.Glob(filepath.Join("testdata", "tidy", "*.csv"))
+	require.NoError(t, err)
+	require.NotEmpty(t, tidy)
+	for _, file := range tidy {
+		file, err = filepath.Abs(file)
+		require.NoError(t, err)
+		assert.Empty(t, look(file).Findings, file)
 	}
 }

@@ -94,6 +94,15 @@ func facts(r *inspect.Report) [][2]string {
 		say("header", l.Header.String())
 		say("data", fmt.Sprintf("from row %d on", l.Body+1))
 	}
+	blank := 0
+	for i := l.Body; i < len(l.First); i++ {
+		if strings.Join(l.First[i].Cells, "") == "" {
+			blank++
+		}
+	}
+	if blank > 0 {
+		say("blank", diag.Plural(int64(blank), "row")+" with nothing in it"+map[bool]string{false: ", of those looked at"}[l.Whole])
+	}
 	if len(l.Foot) > 0 {
 		say("foot", diag.Plural(int64(len(l.Foot)), "note"))
 	}
@@ -251,7 +260,7 @@ func (a *app) lookPlan(ctx context.Context, r *inspect.Report, path, to string) 
 	for _, w := range r.Reading {
 		read += " " + w
 	}
-	rank := []string{"total rows", "total fields", "blank fields", "blank runs", "spaces", "spellings", "duplicate rows", "numbers", "dates", "compound", "headers", "several values", "JSON", "names without a person", "names and values"}
+	rank := []string{"repeated blocks", "total rows", "total fields", "blank fields", "blank runs", "spaces", "spellings", "duplicate rows", "duplicate keys", "numbers", "dates", "compound", "headers", "several values", "JSON", "names without a person", "names and values"}
 	findings := slices.Clone(r.Findings)
 	findings = slices.DeleteFunc(findings, func(f inspect.Finding) bool { return !slices.Contains(rank, f.Kind) })
 	slices.SortStableFunc(findings, func(x, y inspect.Finding) int { return slices.Index(rank, x.Kind) - slices.Index(rank, y.Kind) })
@@ -259,7 +268,9 @@ func (a *app) lookPlan(ctx context.Context, r *inspect.Report, path, to string) 
 	for _, f := range findings {
 		f.Step = strings.TrimSuffix(f.Step, inspect.Aside)
 		why := ""
-		if err := tries(ctx, append(slices.Clone(lines[1:]), f.Step), folder); err != nil {
+		if f.Kind == "duplicate keys" { // which row is right, somebody must say
+			why = "one row of each would be lost"
+		} else if err := tries(ctx, append(slices.Clone(lines[1:]), f.Step), folder); err != nil {
 			var e *diag.Error
 			if errors.As(err, &e) {
 				why = e.Text
@@ -269,7 +280,7 @@ func (a *app) lookPlan(ctx context.Context, r *inspect.Report, path, to string) 
 		}
 		lines = append(lines, "# "+strings.ReplaceAll(f.Says, "\n", " "))
 		if why != "" {
-			lines = append(lines, "# it does not run here: "+strings.ReplaceAll(why, "\n", " "), "# "+f.Step)
+			lines = append(lines, "# left out here: "+strings.ReplaceAll(why, "\n", " "), "# "+strings.ReplaceAll(f.Step, "\n", "\n# "))
 			continue
 		}
 		lines = append(lines, f.Step)

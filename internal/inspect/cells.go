@@ -82,6 +82,7 @@ func (s *sample) severalValues() []Finding {
 			}
 			pieces, most, long := map[string]int{}, 0, false
 			total := 0
+			within, free := map[string]string{}, map[string]bool{} // the cell a piece was met in; pieces met in several
 			for _, c := range f.cells {
 				if c == "" {
 					continue
@@ -93,9 +94,13 @@ func (s *sample) severalValues() []Finding {
 					long = long || len(p) > 40 || len(strings.Fields(p)) > 3
 					pieces[p]++
 					total++
+					if before, ok := within[p]; ok && before != c {
+						free[p] = true
+					}
+					within[p] = c
 				}
 			}
-			if long || !share(total-len(pieces), total, 0.25) || isNumbers(pieces) && sep == "," {
+			if long || !share(total-len(pieces), total, 0.25) || isNumbers(pieces) && sep == "," || !share(len(free), len(pieces), 0.4) {
 				continue
 			}
 			shown := strings.ReplaceAll(sep, "\n", `\n`)
@@ -110,7 +115,7 @@ func (s *sample) severalValues() []Finding {
 
 func isNumbers(pieces map[string]int) bool {
 	for p := range pieces {
-		if !isNumber(p) {
+		if _, ok := decimal.Parse(p); !ok {
 			return false
 		}
 	}
@@ -175,7 +180,16 @@ func (s *sample) jsonCells() []Finding {
 		case arrays > 0:
 			x.Step = "explode " + shell(selected(f.name)) + " --json"
 		case len(members) > 0:
-			x.Step = "set " + shell(fmt.Sprintf("%s = pick(%s, \"$.%s\")", inFormula(s.fresh(f, members[0])), inFormula(f.name), members[0]))
+			var drop string
+			for _, m := range members {
+				name := s.fresh(f, m)
+				if name == f.name {
+					name = f.name + " " + m
+				}
+				x.Step += "set " + shell(fmt.Sprintf("%s = pick(%s, \"$.%s\")", inFormula(name), inFormula(f.name), m)) + "\n"
+				drop = "fields " + shell("!"+selected(f.name))
+			}
+			x.Step += drop
 		default:
 			continue
 		}
@@ -391,12 +405,14 @@ func (s *sample) spellings() []Finding {
 		}
 		tidy := map[string]int{}
 		var order []string
+		scrub := map[string]bool{} // tidied spellings
 		for _, c := range f.order {
 			t := strings.Join(strings.Fields(c), " ")
 			if tidy[t] == 0 {
 				order = append(order, t)
 			}
 			tidy[t] += f.counts[c]
+			scrub[t] = scrub[t] || t != c
 		}
 		var pairs, seen []string
 		for i, a := range order {
@@ -414,15 +430,20 @@ func (s *sample) spellings() []Finding {
 				}
 				if alike && !strings.ContainsAny(few+many, "=,") {
 					pairs, seen = append(pairs, few+"="+many), append(seen, few)
+					scrub[""] = scrub[""] || scrub[few]
 				}
 			}
 		}
 		if len(pairs) == 0 {
 			continue
 		}
+		first := ""
+		if scrub[""] { // as they are, some would not be met
+			first = "scrub " + shell(selected(f.name)) + "\n"
+		}
 		few, many, _ := strings.Cut(pairs[0], "=")
 		out = append(out, Finding{Kind: "spellings", Says: diag.Quote(f.name) + " has nearly equal spellings", Evidence: fmt.Sprintf("%s (%d) and %s (%d)", diag.Quote(few), tidy[few], diag.Quote(many), tidy[many]),
-			Step: "recode " + shell(selected(f.name)) + " " + shell(strings.Join(pairs, ","))})
+			Step: first + "recode " + shell(selected(f.name)) + " " + shell(strings.Join(pairs, ","))})
 	}
 	return out
 }

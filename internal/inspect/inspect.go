@@ -17,7 +17,7 @@ type Finding struct {
 	Kind     string `json:"kind"`
 	Says     string `json:"says"`
 	Evidence string `json:"evidence,omitempty"`
-	Step     string `json:"step,omitempty"`    // as a line of a plan; "": the reading options do it
+	Step     string `json:"step,omitempty"`    // as a line of a plan, or several; "": the reading options do it
 	Command  string `json:"command,omitempty"` // as typed
 }
 
@@ -63,8 +63,13 @@ func Look(path string, o format.ReadOptions) (*Report, error) {
 		return nil, err
 	}
 	r := &Report{Lie: l}
+	r.place(o)
 	s := newSample(l)
 	r.Rows = len(s.rows)
+	if r.form(); len(r.Findings) > 0 {
+		r.commands(path)
+		return r, nil
+	}
 	r.reading(s, path, o)
 	blank := s.markers(r)
 	if len(blank) > 0 {
@@ -77,17 +82,30 @@ func Look(path string, o format.ReadOptions) (*Report, error) {
 	}
 	for _, look := range []func(*sample) []Finding{
 		(*sample).blankFields, (*sample).totals, (*sample).family, (*sample).blankRuns, (*sample).namesAndValues, (*sample).severalValues, (*sample).jsonCells,
-		(*sample).numbersWritten, (*sample).datesWritten, (*sample).mixed, (*sample).spaces, (*sample).spellings, (*sample).compound, (*sample).duplicates,
+		(*sample).numbersWritten, (*sample).datesWritten, (*sample).mixed, (*sample).spaces, (*sample).spellings, (*sample).compound, (*sample).duplicates, (*sample).duplicateKeys,
 	} {
 		r.Findings = append(r.Findings, look(s)...)
 	}
+	r.commands(path)
+	return r, nil
+}
+
+// commands makes commands of the steps of findings.
+func (r *Report) commands(path string) {
 	for i := range r.Findings {
 		f := &r.Findings[i]
-		if f.Command == "" && f.Step != "" {
+		switch steps := strings.Split(f.Step, "\n"); {
+		case f.Command != "" || f.Step == "":
+		case len(steps) > 1:
+			f.Command = "revuelta run"
+			for _, s := range steps {
+				f.Command += " --step " + shell(s)
+			}
+			f.Command += r.options() + " " + shell(path)
+		default:
 			f.Command = "revuelta " + f.Step + r.options() + " " + shell(path)
 		}
 	}
-	return r, nil
 }
 
 func (r *Report) options() string {
@@ -175,17 +193,21 @@ func (f *field) count() {
 	}
 }
 
-// reading finds what options the file must be read with.
-func (r *Report) reading(s *sample, path string, o format.ReadOptions) {
-	l := r.Lie
+// place says which part of a workbook is read.
+func (r *Report) place(o format.ReadOptions) {
 	if o.Sheet != "" {
 		r.Reading = append(r.Reading, "--sheet", shell(o.Sheet))
-	} else if len(l.Sheets) > 1 && l.Sheet != firstVisible(l) {
+	} else if l := r.Lie; len(l.Sheets) > 1 && l.Sheet != firstVisible(l) {
 		r.Reading = append(r.Reading, "--sheet", shell(l.Sheet))
 	}
 	if o.Area != "" {
 		r.Reading = append(r.Reading, "--area", shell(o.Area))
 	}
+}
+
+// reading finds what options the file must be read with.
+func (r *Report) reading(s *sample, path string, o format.ReadOptions) {
+	l := r.Lie
 	first := 0
 	for first < len(l.First) && len(l.First[first].Cells) == 0 {
 		first++

@@ -8,7 +8,6 @@ import (
 	"strings"
 	"sync"
 	"time"
-	"unicode"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/pattern"
@@ -20,6 +19,7 @@ var (
 	quarterForm = lazy(`^(\d{4}-)?q[1-4]$`)
 	monthForm   = lazy(`^\d{4}-(0[1-9]|1[0-2])$`)
 	weekForm    = lazy(`^(\d{4}-)?w\d{1,2}$`)
+	timeForm    = lazy(`^([01]?\d|2[0-3]):[0-5]\d(:[0-5]\d)?$`)
 	capitals    = lazy(`^[A-Z]+$`)
 )
 
@@ -57,6 +57,8 @@ func timeKind(s string) string {
 		return "month"
 	case weekForm().MatchString(low):
 		return "week"
+	case timeForm().MatchString(low):
+		return "time"
 	case isDate(s):
 		return "date"
 	}
@@ -110,7 +112,7 @@ func (s *sample) twoPart(take func(int, Finding)) {
 			var pairs [][2]string
 			for _, n := range s.lie.Names {
 				a, b, ok := cut(n)
-				if unnamed(n) {
+				if unnamed(n) || s.timeKind(n) != "" {
 					continue
 				}
 				if a = strings.TrimSpace(a); !ok || a == "" || strings.TrimSpace(b) == "" {
@@ -371,7 +373,7 @@ func (s *sample) namesAndValues() []Finding {
 			if len(s.fields) == 2 {
 				if period := f.order[0]; f.cells[0] == period && share(twice, len(s.rows), 0.4) {
 					name := s.freeName("person")
-					return []Finding{{Kind: "names without a person", Says: fmt.Sprintf("%s begin anew at %s, with nothing that tells whose they are", diag.Quote(f.name), diag.Quote(period)),
+					return []Finding{{Kind: "names without a person", Says: fmt.Sprintf("%s begins anew at %s, with nothing that tells whose they are", diag.Quote(f.name), diag.Quote(period)),
 						Evidence: fmt.Sprintf("%s %d times in %s", diag.Quote(period), f.counts[period], diag.Plural(int64(len(s.rows)), "row")),
 						Step:     "number " + shell(name) + " --when " + shell(fmt.Sprintf("%s == %q", inFormula(f.name), period))}}
 				}
@@ -401,38 +403,6 @@ func (s *sample) blankFields() []Finding {
 	}
 	return []Finding{{Kind: "blank fields", Says: diag.Plural(int64(len(names)), "field") + " with nothing in it", Evidence: fmt.Sprintf("%s in %s", strings.ReplaceAll(strings.Join(names, ", "), "!", ""), diag.Plural(int64(len(s.rows)), "row")),
 		Step: "fields " + shell(strings.Join(names, ","))}}
-}
-
-// totalWord tells a text that begins with a word for a total.
-func totalWord(s string) bool {
-	first, rest, _ := strings.Cut(strings.ToLower(s), " ")
-	if first == "grand" {
-		first, _, _ = strings.Cut(rest, " ")
-	}
-	first = first[:len(first)-len(strings.TrimLeftFunc(first, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) || r == '_' }))]
-	return slices.Contains([]string{"total", "sum", "totals", "subtotal", "gesamt", "summe"}, first)
-}
-
-// totals finds rows and fields that hold sums of others.
-func (s *sample) totals() []Finding {
-	var out []Finding
-	for _, f := range s.fields[:min(3, len(s.fields))] {
-		if share(f.numbers, f.filled, 0.5) {
-			continue
-		}
-		for _, c := range f.order {
-			if totalWord(c) && f.counts[c]*2 < f.filled && len(s.fields) > 1 {
-				out = append(out, Finding{Kind: "total rows", Says: diag.Plural(int64(f.counts[c]), "row") + " of totals among the data", Evidence: f.example(func(x string) bool { return x == c }),
-					Step: "where " + shell(fmt.Sprintf("%s != %q", inFormula(f.name), c))})
-			}
-		}
-	}
-	for i, f := range s.fields {
-		if i > 1 && totalWord(f.name) && share(f.numbers, f.filled, 0.9) && f.filled > 0 {
-			out = append(out, Finding{Kind: "total fields", Says: diag.Quote(f.name) + " seems to hold totals of other fields", Evidence: f.example(func(string) bool { return true }), Step: "fields " + shell("!"+selected(f.name))})
-		}
-	}
-	return out
 }
 
 // forms of dates that are not ISO 8601.
@@ -515,6 +485,9 @@ func (s *sample) datesWritten() []Finding {
 
 // duplicates finds rows that stand twice.
 func (s *sample) duplicates() []Finding {
+	if len(s.fields) == 2 && s.namesAndValues() != nil {
+		return nil // persons who answered the same
+	}
 	if slices.ContainsFunc(s.fields, func(f *field) bool { return len(f.order) == len(s.rows) }) {
 		return nil // a field tells them all apart
 	}
@@ -539,4 +512,50 @@ func (s *sample) duplicates() []Finding {
 		evidence = fmt.Sprintf("lines %d and %d", first, again)
 	}
 	return []Finding{{Kind: "duplicate rows", Says: diag.Plural(int64(n), "row") + " stand twice", Evidence: evidence, Step: "distinct"}}
+}
+
+// keyWord tells the name of a field that names rows.
+func keyWord(name string) bool {
+	words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return r == ' ' || r == '_' || r == '-' || r == '.' })
+	return len(words) > 0 && slices.Contains([]string{"id", "key", "code", "no", "nr", "number", "ref"}, words[len(words)-1])
+}
+
+// duplicateKeys finds a field that names rows, but for a few names that stand twice, in rows that differ.
+func (s *sample) duplicateKeys() []Finding {
+	rows := map[string]bool{}
+	for _, row := range s.rows {
+		rows[strings.Join(row, "\x00")] = true
+	}
+	for i, f := range s.fields {
+		if i > 0 && !keyWord(f.name) || len(s.fields) < 2 || f.filled < 10 || f.filled != len(s.rows) || f.dates > 0 {
+			continue
+		}
+		lines := map[string][]int{}
+		twice, digits := "", 0
+		for r, c := range f.cells {
+			if lines[c] = append(lines[c], s.lines[r]); len(lines[c]) == 2 && twice == "" {
+				twice = c
+			}
+			if strings.ContainsAny(c, "0123456789") && !strings.ContainsAny(c, ".,") {
+				digits++
+			}
+		}
+		if twice == "" || len(lines) >= len(rows) || !share(len(lines), len(s.rows), 0.9) || digits < f.filled {
+			continue
+		}
+		evidence := diag.Quote(twice)
+		if at := lines[twice]; at[0] > 0 && at[1] > 0 {
+			evidence += fmt.Sprintf(" in lines %d and %d", at[0], at[1])
+		}
+		return []Finding{{Kind: "duplicate keys", Says: fmt.Sprintf("%s names the rows, but %s in rows that differ; distinct keeps the first of each", diag.Quote(f.name), stand(len(s.rows)-len(lines))),
+			Evidence: evidence, Step: "distinct --by " + shell(selected(f.name))}}
+	}
+	return nil
+}
+
+func stand(n int) string {
+	if n == 1 {
+		return "1 stands again"
+	}
+	return diag.Count(int64(n)) + " stand again"
 }
