@@ -96,7 +96,7 @@ func facts(r *inspect.Report) [][2]string {
 	}
 	blank := 0
 	for i := l.Body; i < len(l.First); i++ {
-		if strings.Join(l.First[i].Cells, "") == "" {
+		if !slices.ContainsFunc(l.First[i].Cells, func(c string) bool { return c != "" }) {
 			blank++
 		}
 	}

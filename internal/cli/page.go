@@ -15,7 +15,7 @@ import (
 //go:embed profile.html
 var pageText string
 
-var page = template.Must(template.New("profile").Parse(pageText))
+func page() *template.Template { return template.Must(template.New("profile").Parse(pageText)) }
 
 // pageField is a field as the page shows it.
 type pageField struct {
@@ -49,7 +49,7 @@ func writePage(path, name string, rows int64, notes []string, fields []*inspect.
 		return err
 	}
 	defer out.Abort()
-	if err := page.Execute(out, data); err != nil {
+	if err := page().Execute(out, data); err != nil {
 		return err
 	}
 	if err := out.Finish(); err != nil {

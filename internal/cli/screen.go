@@ -120,6 +120,7 @@ func set(s string, width int, right bool) string {
 
 // fit chooses how many columns are shown and how wide each is, in so many cells of the terminal.
 func fit(wants []int, width int) []int {
+	wants = wants[:min(len(wants), max(1, width))] // no more have room
 	out := make([]int, 0, len(wants))
 	room := width
 	for _, w := range wants {

@@ -62,6 +62,9 @@ func LieOf(path string, o ReadOptions) (*Lie, error) {
 		return lieOfTable(path, as, o)
 	}
 	o.probe = 4*lieBegin + 1
+	if at, err := os.Stat(path); err == nil && at.Size() > int64(o.probe) {
+		o.probe = lieBegin
+	}
 	in, err := open(path, o)
 	if err != nil {
 		return nil, err
@@ -217,8 +220,11 @@ func (l *Lie) Data() (rows [][]string, lines []int) {
 		if empty(r.Cells) || foot[r.Cells[0]] && isNote(r.Cells, len(l.Names)) {
 			continue
 		}
-		row := make([]string, len(l.Names))
-		copy(row, r.Cells)
+		row := r.Cells
+		if len(row) != len(l.Names) {
+			row = make([]string, len(l.Names))
+			copy(row, r.Cells)
+		}
 		rows, lines = append(rows, row), append(lines, r.Line)
 	}
 	return rows, lines

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
 )
@@ -145,18 +146,24 @@ func (s *sample) without(markers []string) *sample {
 
 func (s *sample) index() {
 	all := make([]string, len(s.lie.Names)*len(s.rows))
+	places := make([]decimal.Place, len(s.rows))
 	for i, n := range s.lie.Names {
 		f := &field{name: n, at: i, cells: all[:len(s.rows):len(s.rows)]}
 		all = all[len(s.rows):]
 		for r, row := range s.rows {
-			c := row[i]
-			f.cells[r] = c
-			if c == "" {
-				continue
-			}
-			f.filled++
-			if isNumber(c) {
+			f.cells[r] = row[i]
+		}
+		decimal.Places(f.cells, places)
+		for r, c := range f.cells {
+			switch {
+			case places[r] != decimal.NoPlace:
+				f.filled++
 				f.numbers++
+			case c != "":
+				f.filled++
+				if isNumber(c) {
+					f.numbers++
+				}
 			}
 		}
 		if f.numbers < f.filled {

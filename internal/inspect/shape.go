@@ -15,13 +15,23 @@ import (
 
 var months = []string{"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"}
 
-var (
-	quarterForm = lazy(`^(\d{4}-)?q[1-4]$`)
-	monthForm   = lazy(`^\d{4}-(0[1-9]|1[0-2])$`)
-	weekForm    = lazy(`^(\d{4}-)?w\d{1,2}$`)
-	timeForm    = lazy(`^([01]?\d|2[0-3]):[0-5]\d(:[0-5]\d)?$`)
-	capitals    = lazy(`^[A-Z]+$`)
-)
+// shaped tells whether a text has a shape, in which 0 is any digit.
+func shaped(s, shape string) bool {
+	if len(s) != len(shape) {
+		return false
+	}
+	for i := range len(s) {
+		digit := '0' <= s[i] && s[i] <= '9'
+		if shape[i] == '0' && !digit || shape[i] != '0' && s[i] != shape[i] {
+			return false
+		}
+	}
+	return true
+}
+
+func capitals(s string) bool {
+	return s != "" && !strings.ContainsFunc(s, func(r rune) bool { return r < 'A' || r > 'Z' })
+}
 
 // lazy is a regular expression made when it is first needed: starting takes less time.
 func lazy(source string) func() *regexp.Regexp {
@@ -48,16 +58,20 @@ func timeKind(s string) string {
 	if n, err := strconv.Atoi(low); err == nil && len(low) == 4 && n >= 1900 && n <= 2100 {
 		return "year"
 	}
+	last := ""
+	if low != "" {
+		last = low[len(low)-1:]
+	}
 	switch {
 	case low == "" || len(low) > 20:
 		return ""
-	case quarterForm().MatchString(low):
+	case (shaped(low, "q0") || shaped(low, "0000-q0")) && "1" <= last && last <= "4":
 		return "quarter"
-	case monthForm().MatchString(low):
+	case shaped(low, "0000-00") && "01" <= low[5:] && low[5:] <= "12":
 		return "month"
-	case weekForm().MatchString(low):
+	case shaped(low, "w0") || shaped(low, "w00") || shaped(low, "0000-w0") || shaped(low, "0000-w00"):
 		return "week"
-	case timeForm().MatchString(low):
+	case shaped(low, "0:00") || (shaped(low, "00:00") || shaped(low, "00:00:00")) && low[:2] < "24":
 		return "time"
 	case isDate(s):
 		return "date"
@@ -99,6 +113,7 @@ func (s *sample) family() []Finding {
 // twoPart finds a family of a label and a measure, as April kilos, April jars, May kilos, ….
 func (s *sample) twoPart(take func(int, Finding)) {
 	for _, sep := range []string{" / ", " - ", "_", " ", "-", ".", "/", ":"} {
+		var before [][2]string
 		for _, cut := range []func(string) (string, string, bool){
 			func(n string) (string, string, bool) { return strings.Cut(n, sep) },
 			func(n string) (string, string, bool) {
@@ -120,6 +135,10 @@ func (s *sample) twoPart(take func(int, Finding)) {
 				}
 				pairs = append(pairs, [2]string{a, b})
 			}
+			if len(pairs) < 2 || slices.Equal(pairs, before) {
+				continue
+			}
+			before = pairs
 			for side := range 2 {
 				// The side of the measures has few words, each with most of the labels.
 				measure := func(p [2]string) string { return p[side] }
@@ -267,7 +286,7 @@ func (s *sample) onePart(take func(int, Finding)) {
 		if length == 0 {
 			length = len(p)
 		}
-		if len(p) == length && capitals().MatchString(p) {
+		if len(p) == length && capitals(p) {
 			codes += len(byPrefix[p])
 		} else {
 			codes = -1 << 20
@@ -522,10 +541,6 @@ func keyWord(name string) bool {
 
 // duplicateKeys finds a field that names rows, but for a few names that stand twice, in rows that differ.
 func (s *sample) duplicateKeys() []Finding {
-	rows := map[string]bool{}
-	for _, row := range s.rows {
-		rows[strings.Join(row, "\x00")] = true
-	}
 	for i, f := range s.fields {
 		if i > 0 && !keyWord(f.name) || len(s.fields) < 2 || f.filled < 10 || f.filled != len(s.rows) || f.dates > 0 {
 			continue
@@ -540,7 +555,14 @@ func (s *sample) duplicateKeys() []Finding {
 				digits++
 			}
 		}
-		if twice == "" || len(lines) >= len(rows) || !share(len(lines), len(s.rows), 0.9) || digits < f.filled {
+		if twice == "" || !share(len(lines), len(s.rows), 0.9) || digits < f.filled {
+			continue
+		}
+		rows := map[string]bool{}
+		for _, row := range s.rows {
+			rows[strings.Join(row, "\x00")] = true
+		}
+		if len(lines) >= len(rows) { // what stands again is whole rows
 			continue
 		}
 		evidence := diag.Quote(twice)

@@ -22,24 +22,34 @@ func totalWord(s string) bool {
 
 // number reads a number also where it has a decimal comma or grouped digits.
 func number(c string) (decimal.D, bool) {
+	if c == "" || c[0] > '9' {
+		return decimal.D{}, false
+	}
 	d, ok := decimal.Parse(c)
-	if ok || c == "" || !commaDecimal().MatchString(c) {
+	if ok || !commaDecimal().MatchString(c) {
 		return d, ok
 	}
 	return decimal.Parse(strings.NewReplacer(".", "", "'", "", " ", "", "\u00a0", "", "\u202f", "", ",", ".").Replace(c))
 }
 
-// amounts are the numbers of a field; nil where most of its cells are none.
-func (f *field) amounts() []decimal.D {
-	out := make([]decimal.D, len(f.cells))
-	n := 0
-	for r, c := range f.cells {
+// amounts are the numbers of a field in its first rows; nil where most of the cells are none.
+func (f *field) amounts(most int) []decimal.D {
+	cells := f.cells[:min(most, len(f.cells))]
+	out := make([]decimal.D, len(cells))
+	n, filled := 0, 0
+	for r, c := range cells {
+		if c == "" {
+			continue
+		}
+		filled++
 		if d, ok := number(c); ok {
 			out[r] = d
 			n++
+		} else if filled-n > len(cells)/10 {
+			return nil
 		}
 	}
-	if !share(n, f.filled, 0.9) || n < 3 {
+	if !share(n, filled, 0.9) || n < 3 {
 		return nil
 	}
 	return out
@@ -65,7 +75,7 @@ func (s *sample) totals() []Finding {
 	}
 	var numbers [][]decimal.D // of the fields since the last without
 	for i, f := range s.fields {
-		amounts := f.amounts()
+		amounts := f.amounts(mostRowsSummed)
 		if amounts == nil {
 			numbers = nil
 			continue
@@ -100,7 +110,7 @@ func (s *sample) sumOfAll() (*field, bool) {
 	sums := 0
 	var label *field
 	for _, f := range s.fields {
-		amounts := f.amounts()
+		amounts := f.amounts(len(s.rows))
 		c := f.cells[last]
 		if amounts == nil {
 			if label == nil && c != "" && f.counts[c] == 1 {
@@ -127,24 +137,47 @@ func (s *sample) sumOfAll() (*field, bool) {
 	return label, label != nil && sums > 0 && (sums > 1 || last > 4)
 }
 
+const (
+	mostSummed     = 60 // fields that are tried as parts of a sum
+	mostRowsSummed = 100
+)
+
 // sumOfLast gives of how many fields, those that stand last, a field is the sum in each row; 0 where it is of none.
 func sumOfLast(numbers [][]decimal.D, of []decimal.D) int {
-	sums := make([]decimal.D, len(of))
-	for n := 1; n <= len(numbers); n++ {
-		same, telling := true, 0
-		for r, d := range numbers[len(numbers)-n] {
-			var err error
-			if sums[r], err = sums[r].Add(d); err != nil {
-				return 0
-			}
-			same = same && sums[r].Cmp(of[r]) == 0
-			if of[r].Sign() != 0 && d.Sign() != 0 {
-				telling++
-			}
+	first := slices.IndexFunc(of, func(d decimal.D) bool { return d.Sign() != 0 })
+	if first < 0 {
+		return 0
+	}
+	sum := decimal.D{}
+	for n := 1; n <= min(len(numbers), mostSummed); n++ {
+		var err error
+		if sum, err = sum.Add(numbers[len(numbers)-n][first]); err != nil {
+			return 0
 		}
-		if same && n > 1 && telling > 2 {
+		if n > 1 && sum.Cmp(of[first]) == 0 && sumsUp(numbers[len(numbers)-n:], of) {
 			return n
 		}
 	}
 	return 0
+}
+
+// sumsUp tells whether a field is the sum of others in each row, oftener than by chance.
+func sumsUp(numbers [][]decimal.D, of []decimal.D) bool {
+	telling := 0
+	for r, want := range of {
+		sum := decimal.D{}
+		for _, d := range numbers {
+			var err error
+			if sum, err = sum.Add(d[r]); err != nil {
+				return false
+			}
+		}
+		if sum.Cmp(want) != 0 {
+			return false
+		}
+		if want.Sign() != 0 && numbers[0][r].Sign() != 0 {
+			telling++
+		}
+	}
+	return telling*len(numbers) >= 12
 }

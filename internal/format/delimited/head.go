@@ -85,11 +85,14 @@ func record(data []byte, at int, d Dialect, wide int, r *Record) (int, *Fault) {
 			}
 			quoted[len(ends)/2] = cell.String()
 		} else {
-			for i < len(data) && data[i] != d.Delimiter && lineEnd(i) == 0 {
-				if data[i] == '"' && !d.NoQuotes {
+			for ; i < len(data); i++ {
+				if b := data[i]; b > ',' && b != d.Delimiter { // most are
+					continue
+				} else if b == d.Delimiter || (b == '\n' || b == '\r') && lineEnd(i) > 0 {
+					break
+				} else if b == '"' && !d.NoQuotes {
 					return 0, &Fault{Line: r.Line, Field: len(ends) / 2, Kind: BareQuote, Cell: string(data[at : i+1]), Text: "a quote inside a cell that does not begin with one"}
 				}
-				i++
 			}
 		}
 		ends = append(ends, at-r.Start, i-r.Start)
