@@ -23,6 +23,7 @@ func (r *Report) form() {
 			}
 			r.Findings = append(r.Findings, f)
 			l.Header, l.Body, l.Foot = format.Header{}, first, nil
+			r.Rows = len(l.First) - first
 			return
 		}
 		if filledCells(l.First[first].Cells) > 1 { // it is no title
