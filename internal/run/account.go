@@ -43,6 +43,7 @@ type StepAccount struct {
 	LeftOut  int64    `json:"left_out"`
 	SetAside int64    `json:"set_aside"`
 	Notes    []string `json:"notes"`
+	Across   []string `json:"across,omitempty"` // values that became fields
 	Said     string   `json:"-"`
 }
 

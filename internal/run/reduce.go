@@ -50,6 +50,7 @@ func (r *reducer) finish(ctx context.Context, out step.Out, site *step.Site) err
 		},
 	}, site)
 	r.st.add(&site.Tally)
+	r.st.across = site.Across
 	r.st.say, r.st.notes = site.Say, append(r.st.notes, site.Notes...)
 	if err != nil {
 		return r.st.place(err)

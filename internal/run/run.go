@@ -561,6 +561,7 @@ func runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.O
 		},
 	}, site)
 	st.add(&site.Tally)
+	st.across = site.Across
 	st.say, st.notes = site.Say, append(st.notes, site.Notes...)
 	if err == nil {
 		err = left

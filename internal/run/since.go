@@ -23,7 +23,7 @@ func ReadAccount(path string) (*Account, error) {
 	return a, nil
 }
 
-// Since tells what is different from an earlier run: fields new or gone, and
+// Since tells what is different from an earlier run: fields new or gone, values new across, and
 // counts out of the usual.
 func (a *Account) Since(old *Account) []string {
 	var out []string
@@ -57,6 +57,14 @@ func (a *Account) Since(old *Account) []string {
 			break
 		}
 		was := old.Steps[i]
+		if was.Across != nil && s.Across != nil {
+			if fresh := lacking(s.Across, was.Across); len(fresh) > 0 {
+				out = append(out, fmt.Sprintf("%s: values new across: %s", s.Step, diag.Names(fresh)))
+			}
+			if gone := lacking(was.Across, s.Across); len(gone) > 0 {
+				out = append(out, fmt.Sprintf("%s: values gone from across: %s", s.Step, diag.Names(gone)))
+			}
+		}
 		for _, c := range []struct {
 			what     string
 			now, was int64

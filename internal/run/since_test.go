@@ -27,6 +27,8 @@ func TestSince(t *testing.T) {
 		{account(100, 40, "where"), account(100, 10, "where"), "where: 40 of 100 rows left out, 10 of 100 before"},
 		{account(100, 0, "where"), account(100, 0, "distinct"), "step 1 is where now: the steps are others"},
 		{&Account{Inputs: []TableAccount{{Name: "a"}, {Name: "b"}}}, &Account{Inputs: []TableAccount{{Name: "a"}}}, "input b is new"},
+		{&Account{Steps: []StepAccount{{Step: "pivot", Across: []string{"May", "June"}}}}, &Account{Steps: []StepAccount{{Step: "pivot", Across: []string{"April", "May"}}}},
+			"pivot: values new across: June|pivot: values gone from across: April"},
 		{&Account{}, &Account{Outputs: []TableAccount{{Name: "a"}}}, "output gone: a"},
 	} {
 		// What is compared was written and read again.

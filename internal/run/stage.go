@@ -24,6 +24,7 @@ type stage struct {
 	tell   func(*step.Tally) string
 	settle func(*step.Tally) error
 	say    string
+	across []string
 	at     string // the file it reads from, for errors of binding; "" where others stand before it
 }
 
@@ -72,7 +73,7 @@ func (s *stage) balance() error {
 func (s *stage) account() StepAccount {
 	t := &s.tally
 	a := StepAccount{Step: s.name, Line: s.line, RowsIn: t.In, RowsOut: t.Out, Fields: s.fields,
-		Made: t.Made, Merged: t.Merged, LeftOut: t.LeftOut, SetAside: t.SetAside, Notes: s.notes, Said: s.say}
+		Made: t.Made, Merged: t.Merged, LeftOut: t.LeftOut, SetAside: t.SetAside, Notes: s.notes, Across: s.across, Said: s.say}
 	if s.tell != nil {
 		a.Said = s.tell(t)
 	}

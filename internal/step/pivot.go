@@ -399,6 +399,11 @@ func (r *pivoting) Finish(ctx context.Context, parts []Part, out Out, s *Site) e
 		return err
 	}
 	s.Say = r.tell(all, len(columns)*len(r.p.Cells))
+	if len(all.across.values) <= mostTold {
+		for _, v := range all.across.values {
+			s.Across = append(s.Across, r.label(v))
+		}
+	}
 	if r.guessed && w.rows > 1 && s.Tally.Merged == 0 && len(all.apart) == 0 {
 		r.apart(all, s)
 	}
@@ -408,6 +413,9 @@ func (r *pivoting) Finish(ctx context.Context, parts []Part, out Out, s *Site) e
 	}
 	return nil
 }
+
+// mostTold is how many values across are kept for the account.
+const mostTold = 10_000
 
 // balanced tells whether the cells that come out are those that went in.
 func (r *pivoting) balanced() bool { return len(r.f.balance) > 0 }

@@ -176,9 +176,10 @@ func (t *Tally) Add(o *Tally) {
 
 // Site is where a step works: its tally, and where rows go that leave the table.
 type Site struct {
-	Tally Tally
-	Say   string   // for the account, by steps that are no mappers
-	Notes []string // likewise
+	Tally  Tally
+	Say    string   // for the account, by steps that are no mappers
+	Notes  []string // likewise
+	Across []string // the values that became fields, likewise
 
 	Open    func(path string) (*Other, error)                        // opens another table, a file or @NAME
 	Memory  int64                                                    // bytes a step that holds rows may take; 0: no limit
