@@ -17,10 +17,11 @@ type Record struct {
 // text is all there is. The error is a *[Fault]; the rows before it are given.
 func Head(data []byte, d Dialect, most int, all bool) ([]Record, error) {
 	var out []Record
-	line, wide := 1, 0
+	line := 1
+	var ends []int
 	for at := 0; at < len(data) && len(out) < most; {
 		r := Record{Start: at, Line: line}
-		end, fault := record(data, at, d, wide, &r)
+		end, fault := record(data, at, d, &ends, &r)
 		if fault != nil {
 			if fault.Kind == UnclosedQuote && !all {
 				return out, nil
@@ -32,14 +33,14 @@ func Head(data []byte, d Dialect, most int, all bool) ([]Record, error) {
 		}
 		r.End = end
 		line += bytes.Count(data[at:end], newline)
-		at, wide = end, len(r.Cells)
+		at = end
 		out = append(out, r)
 	}
 	return out, nil
 }
 
-// record reads the row at a place, as wide as the one before perhaps, and gives the place after it.
-func record(data []byte, at int, d Dialect, wide int, r *Record) (int, *Fault) {
+// record reads the row at a place and gives the place after it; it has a slice for where its cells begin and end.
+func record(data []byte, at int, d Dialect, places *[]int, r *Record) (int, *Fault) {
 	lineEnd := func(i int) int { // length of the line end at i, 0 where there is none
 		switch {
 		case i >= len(data):
@@ -57,7 +58,7 @@ func record(data []byte, at int, d Dialect, wide int, r *Record) (int, *Fault) {
 		return at + n, nil
 	}
 	var quoted map[int]string // cells that stood in quotes
-	ends := make([]int, 0, 2*wide)
+	ends := (*places)[:0]
 	for {
 		i := at
 		if !d.NoQuotes && i < len(data) && data[i] == '"' {
@@ -100,6 +101,7 @@ func record(data []byte, at int, d Dialect, wide int, r *Record) (int, *Fault) {
 			at = i + 1
 			continue
 		}
+		*places = ends
 		text := string(data[r.Start:i])
 		r.Cells = make([]string, len(ends)/2)
 		for c := range r.Cells {
