@@ -101,6 +101,7 @@ type runner struct {
 	leftOut *asideFile
 	marks   map[string]*held
 	addFile func(name string) int
+	read    func() float64 // the share of the table at work that has been read, 0: not known
 	merged  func(file int) []sheet.Area
 }
 
@@ -283,7 +284,14 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 	}
 
 	stats := make([]format.Stats, len(inputs))
-	x := &section{source: src, workers: workers, bytes: r.env.Bytes, fileName: name, setAside: r.aside != nil, leftOut: r.leftOut != nil,
+	before := r.env.Bytes.Load()
+	r.read = func() float64 {
+		if size == 0 {
+			return 0
+		}
+		return min(float64(r.env.Bytes.Load()-before)/float64(size), 1)
+	}
+	x := &section{source: src, workers: workers, bytes: r.env.Bytes, read: r.read, fileName: name, setAside: r.aside != nil, leftOut: r.leftOut != nil,
 		parsed: func(part []format.Stats) {
 			mu.Lock()
 			defer mu.Unlock()
@@ -310,7 +318,7 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 	}
 	var stages []*stage
 	next := func(in step.In) *section {
-		return &section{workers: workers, bytes: r.env.Bytes, fileName: name, setAside: r.aside != nil, leftOut: r.leftOut != nil, feed: func(ctx context.Context, start func(*table.Schema) error, put func(item) error) error {
+		return &section{workers: workers, bytes: r.env.Bytes, read: r.read, fileName: name, setAside: r.aside != nil, leftOut: r.leftOut != nil, feed: func(ctx context.Context, start func(*table.Schema) error, put func(item) error) error {
 			return in(ctx, step.Through{OnStart: start, OnEmit: func(b *table.Batch) error {
 				return put(item{batch: table.Take(b)})
 			}})
@@ -535,7 +543,7 @@ func (c countingEncoder) Append(dst []byte, b *table.Batch) []byte {
 
 // runStep runs an ordered or whole step with its doors counted.
 func runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.Out, r *runner, file func(int) string) error {
-	site := &step.Site{Step: st.name, File: file, Merged: r.merged, Open: r.other, AddFile: r.addFile, Memory: r.env.Memory, Temp: r.env.Temp}
+	site := &step.Site{Step: st.name, File: file, Merged: r.merged, Open: r.other, Read: r.read, AddFile: r.addFile, Memory: r.env.Memory, Temp: r.env.Temp}
 	if r.aside != nil {
 		site.Aside = func(row *step.Row) error { return r.aside.put([]*step.Row{row}) }
 	}

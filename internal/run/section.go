@@ -48,7 +48,8 @@ type section struct {
 	workers  int
 	setAside bool
 	leftOut  bool
-	bytes    *atomic.Int64 // read so far, for the progress
+	bytes    *atomic.Int64  // read so far, for the progress
+	read     func() float64 // the share of the input that has been read, 0: not known
 	parsed   func([]format.Stats)
 	fileName func(int) string
 }
@@ -323,7 +324,7 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 
 // site makes the place where a step works in a worker.
 func (x *section) site(w *worker, st *stage) *step.Site {
-	site := &step.Site{Step: st.name, File: x.fileName}
+	site := &step.Site{Step: st.name, File: x.fileName, Read: x.read}
 	if x.setAside {
 		site.Aside = func(r *step.Row) error { w.aside = append(w.aside, r); return nil }
 	}

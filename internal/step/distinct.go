@@ -30,7 +30,7 @@ var distinctSpec = &Spec{
 		}
 		return d, err
 	},
-	Memory: "128 bits for each row that is kept, by which its equals are known; beyond --memory rows go to temporary files",
+	Memory: "96 bits for each row that is kept, by which its equals are known; beyond --memory rows go to temporary files",
 	Examples: []Example{{
 		Command: "revuelta distinct --by 'apiary,colony' visits.csv",
 		Input:   "apiary,colony,kilos\nVesk,026,1.10\nVesk,26,2\nVesk,026,3\n",
@@ -41,9 +41,9 @@ var distinctSpec = &Spec{
 // Distinct keeps the first of equal rows.
 type Distinct struct{ By *selection.Selection }
 
-// MayExceed implements Spilling: a set that has just grown takes 96 bytes a row, and rows are seldom of fewer than twelve.
+// MayExceed implements Spilling: a set that has just grown takes 48 bytes a row with what it was, and rows are seldom of fewer than twelve.
 func (d *Distinct) MayExceed(size, memory int64) bool {
-	return size == 0 || 8*size > memory
+	return size == 0 || 4*size > memory
 }
 
 func (d *Distinct) fields(in *table.Schema) ([]int, error) {
@@ -77,7 +77,7 @@ func (d *Distinct) Run(ctx context.Context, in In, out Out, s *Site) error {
 		},
 		OnEmit: func(b *table.Batch) error {
 			keys.load(b, fields)
-			if rest == nil && !seen.room(b.Rows, s.Memory/2) {
+			if rest == nil && !seen.room(b.Rows, s.share(), s.Memory/2) {
 				rest = newOrderKeeper(schema.Len(), fields, "text", s)
 			}
 			if rest == nil {
@@ -180,7 +180,7 @@ func (d *Distinct) BindInOrder(in *table.Schema) (*Ordered, error) {
 		},
 		Do: func(b *table.Batch, ahead any, s *Site) {
 			k := ahead.(*rowKeys)
-			seen.room(b.Rows, math.MaxInt64)
+			seen.room(b.Rows, s.share(), math.MaxInt64)
 			kept, left = seen.add(k.prints, kept[:0], left[:0])
 			spare.Put(k)
 			if len(left) == 0 {

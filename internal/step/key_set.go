@@ -2,7 +2,6 @@ package step
 
 import (
 	"bytes"
-	"hash/maphash"
 	"math/bits"
 	"math/rand/v2"
 	"slices"
@@ -106,27 +105,35 @@ func (k *rowKeys) joined(b *table.Batch, fields []int) {
 	}
 }
 
-// A fingerprint stands for a key: 128 bits of two hashes of different kinds, keyed for this process. That two keys of
-// a billion share one has a chance below 1 in 10^20, less than that of memory that fails; so no key needs to be kept.
-type fingerprint struct{ a, b uint64 } // a is never 0
-
-// secrets key the second hash.
-var secrets = [4]uint64{rand.Uint64(), rand.Uint64(), rand.Uint64(), rand.Uint64()}
-
-func fingerprintOf(key string) fingerprint {
-	return fingerprint{max(maphash.String(seed, key), 1), folded(key)}
+// A fingerprint stands for a key: 96 bits of two hashes with secrets of this process. That two keys of a billion
+// share one has a chance below 1 in 10^11, less than that of memory that fails; so no key needs to be kept.
+type fingerprint struct {
+	a uint64 // never 0
+	b uint32
 }
 
-// folded multiplies a text with itself and what is secret, 16 bytes at a time.
-func folded(key string) uint64 {
+// secrets key the hashes.
+var secrets = [8]uint64{
+	rand.Uint64(), rand.Uint64(), rand.Uint64(), rand.Uint64(), rand.Uint64(), rand.Uint64(), rand.Uint64(), rand.Uint64(),
+}
+
+func fingerprintOf(key string) fingerprint {
+	a, b := hashes(key)
+	return fingerprint{max(a, 1), uint32(b)}
+}
+
+// hashes multiplies a text with itself and what is secret, 16 bytes at a time, in two ways that do not depend on each other.
+func hashes(key string) (uint64, uint64) {
 	p, n := unsafe.Pointer(unsafe.StringData(key)), len(key)
-	length := secrets[3] ^ uint64(n)
+	a, b := secrets[0], secrets[1]
+	lengthA, lengthB := secrets[6]^uint64(n), secrets[7]^uint64(n)
 	if n <= 8 {
-		return fold(bytesOf(key)^secrets[1], length)
+		w := bytesOf(key)
+		return fold(fold(w^secrets[2], lengthA), a), fold(fold(w^secrets[3], lengthB), b)
 	}
-	h := secrets[0]
 	for ; n > 16; n -= 16 {
-		h = fold(*(*uint64)(p)^secrets[1], *(*uint64)(unsafe.Add(p, 8))^h)
+		first, last := *(*uint64)(p), *(*uint64)(unsafe.Add(p, 8))
+		a, b = fold(first^secrets[2], last^a), fold(first^b, last^secrets[3])
 		p = unsafe.Add(p, 16)
 	}
 	// Of the rest, the first and the last eight, which reach back where there are fewer than sixteen.
@@ -134,7 +141,8 @@ func folded(key string) uint64 {
 	if n < 8 {
 		first = last
 	}
-	return fold(fold(*(*uint64)(first)^secrets[2], *(*uint64)(last)^h), length)
+	x, y := *(*uint64)(first), *(*uint64)(last)
+	return fold(fold(x^secrets[4], y^a), lengthA), fold(fold(x^b, y^secrets[5]), lengthB)
 }
 
 func fold(a, b uint64) uint64 {
@@ -143,66 +151,84 @@ func fold(a, b uint64) uint64 {
 }
 
 // keySet is a set of keys by their fingerprints, asked for many at a time. They stand in the order of their
-// first bits, so that growing goes through memory from its beginning to its end.
+// first hash, so that growing goes through memory from its beginning to its end.
 type keySet struct {
-	slots []fingerprint
-	shift int // of the first bits to an index
+	lines []keyLine
 	count int
-	warm  uint64 // of no use but to have the slots read
+	warm  uint32 // of no use but to have the lines read
+}
+
+// keyLine is what one access to memory brings: up to five fingerprints, those that found no place before the first with room left.
+type keyLine struct {
+	a [inLine]uint64
+	b [inLine]uint32
+	n uint32
 }
 
 const (
-	fewestSlots = 1 << 10
-	slotBytes   = int64(unsafe.Sizeof(fingerprint{}))
-	growFast    = 1 << 22 // slots: a smaller set grows by four, since most of the moving is done for the last growth
+	inLine      = 5
+	fewestLines = 1 << 8
+	lineBytes   = int64(unsafe.Sizeof(keyLine{}))
+	guessFrom   = 1 << 18 // keys from which on it is guessed how many there will be
 )
 
-func newKeySet() *keySet {
-	s := &keySet{}
-	s.sized(fewestSlots)
-	return s
-}
+func newKeySet() *keySet { return &keySet{lines: make([]keyLine, fewestLines)} }
 
-func (s *keySet) sized(n int) {
-	s.slots, s.shift = table.Huge(make([]fingerprint, n)), 64-bits.TrailingZeros(uint(n))
-}
+// fits is how many keys lines take before there are too many that have no room left.
+func fits(lines int) int { return lines * 17 / 4 }
 
-// room makes room for some more keys. It says false where the set would take more than limit bytes then.
-func (s *keySet) room(more int, limit int64) bool {
-	for 3*(s.count+more) > 2*len(s.slots) {
-		times := 2
-		if len(s.slots) <= growFast && 4*slotBytes*int64(len(s.slots)) <= limit {
-			times = 4
-		}
-		if int64(times*len(s.slots))*slotBytes > limit {
-			return false
-		}
-		old := s.slots
-		s.sized(times * len(old))
-		for _, f := range old {
-			if f.a != 0 {
-				s.slots[find(s.slots, f, f.a>>s.shift)] = f
-			}
+// room makes room for some more keys. It says false where the set would take more than limit bytes then. Of the
+// keys there will be, about a share is there; 0: nobody knows.
+func (s *keySet) room(more int, share float64, limit int64) bool {
+	need := s.count + more
+	if need <= fits(len(s.lines)) {
+		return true
+	}
+	n := 2 * max(len(s.lines), need/4)
+	if share > 0 && s.count >= guessFrom {
+		// Five in a hundred more than that, but no less than what keeps growing rare.
+		n = max(min(int(float64(s.count)/share*1.05/4), 64*n), n*3/4)
+	}
+	n = int(min(int64(n), limit/lineBytes))
+	if need > fits(n) {
+		return false
+	}
+	old := s.lines
+	s.lines = table.Huge(make([]keyLine, n))
+	for i := range old {
+		l := &old[i]
+		for k := range l.n {
+			s.put(fingerprint{l.a[k], l.b[k]})
 		}
 	}
 	return true
 }
 
+// put puts a key into the set, unless it is there.
+func (s *keySet) put(f fingerprint) bool {
+	l, there := s.find(f)
+	if !there {
+		l.a[l.n], l.b[l.n] = f.a, f.b
+		l.n++
+	}
+	return !there
+}
+
 // add adds keys, for which there is room; it lists the rows whose key is new, and the others.
 func (s *keySet) add(keys []fingerprint, fresh, known []int32) ([]int32, []int32) {
 	const burst = 64
-	slots, shift := s.slots, s.shift&63
+	lines := s.lines
 	fresh, known = slices.Grow(fresh, len(keys)), slices.Grow(known, len(keys))
 	for r := 0; r < len(keys); r += burst {
 		some := keys[r:min(r+burst, len(keys))]
-		warm := uint64(0)
+		warm := uint32(0)
 		for i := range some { // no place in memory waits for another
-			warm |= slots[some[i].a>>shift].a
+			at, _ := bits.Mul64(some[i].a, uint64(len(lines)))
+			warm |= lines[at].n
 		}
 		s.warm = warm
 		for i, f := range some {
-			if at := find(slots, f, f.a>>shift); slots[at].a == 0 {
-				slots[at] = f
+			if s.put(f) {
 				fresh = append(fresh, int32(r+i))
 			} else {
 				known = append(known, int32(r+i))
@@ -216,20 +242,29 @@ func (s *keySet) add(keys []fingerprint, fresh, known []int32) ([]int32, []int32
 // among lists the rows whose key is not in the set, and the others; it adds none.
 func (s *keySet) among(keys []fingerprint, fresh, known []int32) ([]int32, []int32) {
 	for r, f := range keys {
-		if at := find(s.slots, f, f.a>>s.shift); s.slots[at].a == 0 {
-			fresh = append(fresh, int32(r))
-		} else {
+		if _, there := s.find(f); there {
 			known = append(known, int32(r))
+		} else {
+			fresh = append(fresh, int32(r))
 		}
 	}
 	return fresh, known
 }
 
-// find gives the slot of a key, or the empty one where it would stand.
-func find(slots []fingerprint, f fingerprint, i uint64) uint64 {
-	for last := uint64(len(slots) - 1); ; i++ {
-		if e := &slots[i&last]; e.a == 0 || e.a == f.a && e.b == f.b {
-			return i & last
+// find gives the line of a key, or that with room for it, and whether it is there.
+func (s *keySet) find(f fingerprint) (*keyLine, bool) {
+	at, _ := bits.Mul64(f.a, uint64(len(s.lines)))
+	for {
+		l := &s.lines[at]
+		if l.a[0] == f.a && l.b[0] == f.b || l.a[1] == f.a && l.b[1] == f.b || l.a[2] == f.a && l.b[2] == f.b ||
+			l.a[3] == f.a && l.b[3] == f.b || l.a[4] == f.a && l.b[4] == f.b {
+			return l, true
+		}
+		if l.n < inLine {
+			return l, false
+		}
+		if at++; at == uint64(len(s.lines)) {
+			at = 0
 		}
 	}
 }

@@ -185,11 +185,19 @@ type Site struct {
 	Memory  int64                                                    // bytes a step that holds rows may take; 0: no limit
 	Temp    string                                                   // folder for temporary files, "" the system's
 	Merged  func(file int) []sheet.Area                              // merged areas of an input that is read as it lies: rows by their line, columns from 1
+	Read    func() float64                                           // the share of the input that has been read, 0: not known; nil: likewise
 	AddFile func(name string) int                                    // the number of a further file, for the origin of rows
 	Step    string                                                   // name of the step
 	File    func(file int) string                                    // names an input
 	Aside   func(r *Row) error                                       // takes a row that does not fit; nil: the run stops
 	LeftOut func(schema *table.Schema, b *table.Batch, rows []int32) // takes rows left out; nil: nobody wants them
+}
+
+func (s *Site) share() float64 {
+	if s.Read == nil {
+		return 0
+	}
+	return s.Read()
 }
 
 // Row is a row that does not fit.
