@@ -12,27 +12,21 @@ import (
 	"revuelta/internal/table"
 )
 
-// rowKeys are the keys of the rows of a batch: texts that are equal where the
+// rowKeys are the fingerprints of the keys of the rows of a batch, which are texts that are equal where the
 // cells are. That of cells which stand beside each other in what was read is a view of
 // it; others are put together likewise, with the same mark between them.
 type rowKeys struct {
 	mark   *atomic.Uint32 // the delimiter between cells, shared by all keys that are compared; 0: not known yet
-	keys   []string
 	prints []fingerprint
 	text   []byte
-	at     []int
 	cells  [][]string
 	spare  [][]string
 }
 
 func (k *rowKeys) load(b *table.Batch, fields []int) {
-	k.keys = slices.Grow(k.keys[:0], b.Rows)[:b.Rows]
 	k.prints = slices.Grow(k.prints[:0], b.Rows)[:b.Rows]
 	if !k.asRead(b, fields) {
 		k.joined(b, fields)
-	}
-	for r, key := range k.keys {
-		k.prints[r] = fingerprintOf(key)
 	}
 }
 
@@ -55,7 +49,8 @@ func (k *rowKeys) asRead(b *table.Batch, fields []int) bool {
 	last = last[:len(first)]
 	for r, c := range first {
 		from, to := unsafe.StringData(c), unsafe.StringData(last[r])
-		k.keys[r] = unsafe.String(from, int(uintptr(unsafe.Pointer(to))-uintptr(unsafe.Pointer(from)))+len(last[r]))
+		key := unsafe.String(from, int(uintptr(unsafe.Pointer(to))-uintptr(unsafe.Pointer(from)))+len(last[r]))
+		k.prints[r] = fingerprintOf(key)
 	}
 	return true
 }
@@ -77,36 +72,31 @@ func (k *rowKeys) joined(b *table.Batch, fields []int) {
 		lacks &= b.Cols[f].Lacks
 	}
 	if len(fields) == 1 && lacks != 0 {
-		copy(k.keys, cells[0])
+		for r, c := range cells[0] {
+			k.prints[r] = fingerprintOf(c)
+		}
 		return
 	}
-	k.text, k.at = k.text[:0], k.at[:0]
 	for r := range b.Rows {
-		from := len(k.text)
+		k.text = k.text[:0]
 		for i, c := range cells {
 			if i > 0 {
 				k.text = append(k.text, mark)
 			}
 			k.text = append(k.text, c[r]...)
 		}
-		if lacks == 0 && bytes.Count(k.text[from:], []byte{mark}) >= len(cells) {
-			k.text = append(k.text[:from], strings.Repeat(string(mark), len(cells))...)
+		if lacks == 0 && bytes.Count(k.text, []byte{mark}) >= len(cells) {
+			k.text = append(k.text[:0], strings.Repeat(string(mark), len(cells))...)
 			for _, c := range cells {
 				k.text = appendKey(k.text, c[r])
 			}
 		}
-		k.at = append(k.at, len(k.text))
-	}
-	from := 0
-	text := unsafe.String(unsafe.SliceData(k.text), len(k.text))
-	for r, to := range k.at {
-		k.keys[r] = text[from:to]
-		from = to
+		k.prints[r] = fingerprintOf(unsafe.String(unsafe.SliceData(k.text), len(k.text)))
 	}
 }
 
 // A fingerprint stands for a key: 96 bits of two hashes with secrets of this process. That two keys of a billion
-// share one has a chance below 1 in 10^11, less than that of memory that fails; so no key needs to be kept.
+// share one has a chance below 1 in 10^10, less than that of memory that fails; so no key needs to be kept.
 type fingerprint struct {
 	a uint64 // never 0
 	b uint32
@@ -153,9 +143,8 @@ func fold(a, b uint64) uint64 {
 // keySet is a set of keys by their fingerprints, asked for many at a time. They stand in the order of their
 // first hash, so that growing goes through memory from its beginning to its end.
 type keySet struct {
-	lines []keyLine
+	lines []keyLine // an even number
 	count int
-	warm  uint32 // of no use but to have the lines read
 }
 
 // keyLine is what one access to memory brings: up to five fingerprints, those that found no place before the first with room left.
@@ -187,9 +176,9 @@ func (s *keySet) room(more int, share float64, limit int64) bool {
 	n := 2 * max(len(s.lines), need/4)
 	if share > 0 && s.count >= guessFrom {
 		// Five in a hundred more than that, but no less than what keeps growing rare.
-		n = max(min(int(float64(s.count)/share*1.05/4), 64*n), n*3/4)
+		n = max(min(int(float64(s.count)/share*1.05/3.3), 64*n), n*3/4)
 	}
-	n = int(min(int64(n), limit/lineBytes))
+	n = int(min(int64(n), limit/lineBytes)) &^ 1
 	if need > fits(n) {
 		return false
 	}
@@ -198,45 +187,50 @@ func (s *keySet) room(more int, share float64, limit int64) bool {
 	for i := range old {
 		l := &old[i]
 		for k := range l.n {
-			s.put(fingerprint{l.a[k], l.b[k]})
+			f := fingerprint{l.a[k], l.b[k]}
+			to, _ := s.find(f)
+			to.put(f)
 		}
 	}
 	return true
 }
 
-// put puts a key into the set, unless it is there.
-func (s *keySet) put(f fingerprint) bool {
-	l, there := s.find(f)
-	if !there {
-		l.a[l.n], l.b[l.n] = f.a, f.b
-		l.n++
-	}
-	return !there
-}
-
 // add adds keys, for which there is room; it lists the rows whose key is new, and the others.
 func (s *keySet) add(keys []fingerprint, fresh, known []int32) ([]int32, []int32) {
-	const burst = 64
+	const burst, ahead = 16, 64 // memory is asked for a line that far ahead, so that it is there in time
 	lines := s.lines
-	fresh, known = slices.Grow(fresh, len(keys)), slices.Grow(known, len(keys))
+	fresh = slices.Grow(fresh, len(keys))[:len(keys)]
+	count := 0
+	fetchAll(lines, keys[:min(ahead, len(keys))])
 	for r := 0; r < len(keys); r += burst {
 		some := keys[r:min(r+burst, len(keys))]
-		warm := uint32(0)
-		for i := range some { // no place in memory waits for another
-			at, _ := bits.Mul64(some[i].a, uint64(len(lines)))
-			warm |= lines[at].n
-		}
-		s.warm = warm
-		for i, f := range some {
-			if s.put(f) {
-				fresh = append(fresh, int32(r+i))
-			} else {
-				known = append(known, int32(r+i))
+		fetchAll(lines, keys[min(r+ahead, len(keys)):min(r+ahead+burst, len(keys))])
+		for i := range some {
+			f := some[i]
+			at, _ := bits.Mul64(f.a, uint64(len(lines)))
+			l := &lines[at]
+			there := l.has(f)
+			if l.n == inLine && !there {
+				l, there = s.beside(f, at)
 			}
+			if there {
+				known = append(known, int32(r+i))
+				continue
+			}
+			l.put(f)
+			fresh[count] = int32(r + i)
+			count++
 		}
 	}
-	s.count += len(fresh)
-	return fresh, known
+	s.count += count
+	return fresh[:count], known
+}
+
+// fetchAll asks for the lines of keys from memory.
+func fetchAll(lines []keyLine, keys []fingerprint) {
+	if len(keys) > 0 {
+		fetch(unsafe.SliceData(lines), uint64(len(lines)), unsafe.SliceData(keys), len(keys))
+	}
 }
 
 // among lists the rows whose key is not in the set, and the others; it adds none.
@@ -254,17 +248,35 @@ func (s *keySet) among(keys []fingerprint, fresh, known []int32) ([]int32, []int
 // find gives the line of a key, or that with room for it, and whether it is there.
 func (s *keySet) find(f fingerprint) (*keyLine, bool) {
 	at, _ := bits.Mul64(f.a, uint64(len(s.lines)))
+	if l := &s.lines[at]; l.has(f) || l.n < inLine {
+		return l, l.has(f)
+	}
+	return s.beside(f, at)
+}
+
+// beside does what find does for a key whose own line is full of others: it looks at the other line of
+// the two that lie side by side, then at the next two.
+func (s *keySet) beside(f fingerprint, at uint64) (*keyLine, bool) {
 	for {
-		l := &s.lines[at]
-		if l.a[0] == f.a && l.b[0] == f.b || l.a[1] == f.a && l.b[1] == f.b || l.a[2] == f.a && l.b[2] == f.b ||
-			l.a[3] == f.a && l.b[3] == f.b || l.a[4] == f.a && l.b[4] == f.b {
-			return l, true
+		if l := &s.lines[at^1]; l.has(f) || l.n < inLine {
+			return l, l.has(f)
 		}
-		if l.n < inLine {
-			return l, false
+		if at += 2; at >= uint64(len(s.lines)) {
+			at -= uint64(len(s.lines))
 		}
-		if at++; at == uint64(len(s.lines)) {
-			at = 0
+		if l := &s.lines[at]; l.has(f) || l.n < inLine {
+			return l, l.has(f)
 		}
 	}
+}
+
+func (l *keyLine) has(f fingerprint) bool {
+	return l.a[0] == f.a && l.b[0] == f.b || l.a[1] == f.a && l.b[1] == f.b || l.a[2] == f.a && l.b[2] == f.b ||
+		l.a[3] == f.a && l.b[3] == f.b || l.a[4] == f.a && l.b[4] == f.b
+}
+
+// put puts a key into a line with room for it.
+func (l *keyLine) put(f fingerprint) {
+	l.a[l.n], l.b[l.n] = f.a, f.b
+	l.n++
 }

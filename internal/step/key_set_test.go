@@ -2,10 +2,12 @@ package step
 
 import (
 	"math"
+	"math/rand/v2"
 	"slices"
 	"strconv"
 	"strings"
 	"testing"
+	"unsafe"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -72,4 +74,47 @@ func TestKeySet(t *testing.T) {
 			require.True(t, slices.Equal(wantFresh, fresh) && slices.Equal(wantKnown, known), "%v are %v and %v", numbers, fresh, known)
 		}
 	})
+}
+
+// Lines and keys are as large as what fetches them takes them to be.
+func TestLinesOfMemory(t *testing.T) {
+	assert.EqualValues(t, 64, unsafe.Sizeof(keyLine{}))
+	assert.EqualValues(t, 16, unsafe.Sizeof(fingerprint{}))
+}
+
+// With its size guessed a set grows once, and is not much too large.
+func TestKeySetGuesses(t *testing.T) {
+	const all, each = 3_000_000, 10_000
+	s, sizes := newKeySet(), map[int]bool{}
+	keys := make([]fingerprint, each)
+	for from := 0; from < all; from += each {
+		for i := range keys {
+			keys[i] = fingerprint{max(fold(uint64(from+i)^secrets[2], secrets[3]), 1), uint32(i)}
+		}
+		require.True(t, s.room(each, float64(from)/all, math.MaxInt64))
+		fresh, _ := s.add(keys, nil, nil)
+		require.Len(t, fresh, each)
+		if s.count > guessFrom {
+			sizes[len(s.lines)] = true
+		}
+	}
+	assert.LessOrEqual(t, len(sizes), 2)
+	assert.Less(t, float64(len(s.lines))*float64(lineBytes)/all, 24.0)
+}
+
+func BenchmarkKeySet(b *testing.B) {
+	keys := make([]fingerprint, 2_000_000)
+	for i := range keys {
+		keys[i] = fingerprint{rand.Uint64(), rand.Uint32()}
+	}
+	for b.Loop() {
+		s := newKeySet()
+		var fresh, known []int32
+		for at := 0; at < len(keys); at += 1500 {
+			some := keys[at:min(at+1500, len(keys))]
+			s.room(len(some), float64(at)/float64(len(keys)), math.MaxInt64)
+			fresh, known = s.add(some, fresh[:0], known[:0])
+		}
+	}
+	b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N*len(keys)), "ns/key")
 }

@@ -371,16 +371,20 @@ func (c *Column) Gather(src *Column, rows []int32) {
 		}
 	default:
 		cells := c.Make(len(rows))
-		const stretch = 32 // rows that follow each other are copied together
+		const stretch = 32 // rows that follow each other are copied together, from so many on
 		for i := 0; i < len(rows); {
 			r := rows[i]
-			if j := i + stretch; j <= len(rows) && rows[j-1]-r == stretch-1 {
-				copy(cells[i:j], src.Cells[r:])
-				i = j
+			n := stretch
+			for i+n <= len(rows) && rows[i+n-1]-r == int32(n-1) {
+				n *= 2
+			}
+			if n /= 2; n < stretch {
+				cells[i] = src.Cells[r]
+				i++
 				continue
 			}
-			cells[i] = src.Cells[r]
-			i++
+			copy(cells[i:i+n], src.Cells[r:])
+			i += n
 		}
 	}
 	c.Lacks = src.Lacks
