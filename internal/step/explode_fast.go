@@ -39,13 +39,14 @@ func (b *bounds) find(cells []string, sep byte) bool {
 	from, to := unsafe.Pointer(unsafe.SliceData(b.from)), unsafe.Pointer(unsafe.SliceData(b.to))
 	b.rows = slices.Grow(b.rows[:0], len(cells))
 	seps := uint64(sep) * ones
-	k := 0
+	k, behind := 0, 0
 	for _, cell := range cells {
 		p := unsafe.Pointer(unsafe.StringData(cell))
 		start := int(uintptr(p) - uintptr(b.base))
-		if cell == "" || start < 0 || start+len(cell) > size {
+		if cell == "" || start < behind || start+len(cell) > size { // a row that stands twice, as after a join, comes to the same place again
 			return false
 		}
+		behind = start + len(cell)
 		*(*uint32)(unsafe.Add(from, 4*k)) = uint32(start)
 		for done := 0; done < len(cell); done += 64 {
 			// The separators of up to 64 bytes, a bit for each.

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
@@ -40,4 +41,21 @@ func FuzzPieces(f *testing.F) {
 		require.Equal(t, want, list)
 		require.Equal(t, ends, b.rows)
 	})
+}
+
+// Cells that come to the same text again and again, as those of rows that a join has repeated, have more pieces
+// than the text has bytes: they are done one by one.
+func TestPiecesOfRepeatedRows(t *testing.T) {
+	text := "ivy;lime,clover;willow"
+	first, second := text[:8], text[9:]
+	for name, cells := range map[string][]string{
+		"twice the same":      {first, first, second},
+		"all the same":        {first, first, first},
+		"back to the first":   {first, second, first, second},
+		"within one another":  {first, text[4:8], second},
+		"the last comes back": {first, second, second},
+	} {
+		assert.False(t, new(bounds).find(cells, ';'), name)
+	}
+	assert.True(t, new(bounds).find([]string{first, second}, ';'))
 }
