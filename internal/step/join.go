@@ -111,7 +111,9 @@ type joined struct {
 	ids     names   // of its keys
 	first   []int32 // the first row of each key
 	next    []int32 // the next row with the same key, -1
+	only    []int32 // the row of each key that has one, -1
 	bring   []int
+	brought brought
 	size    int64 // bytes of its cells, about
 }
 
@@ -206,6 +208,18 @@ func (t *joined) index() {
 			continue
 		}
 		t.next[last[id]], last[id] = int32(r), int32(r)
+	}
+	t.only = slices.Clone(t.first)
+	for id, r := range t.only {
+		if t.next[r] >= 0 {
+			t.only[id] = -1
+		}
+	}
+	t.brought.lay(t.columns, t.bring, t.rows)
+	if t.When == nil {
+		for _, i := range except(len(t.columns), t.keys) {
+			t.columns[i] = nil
+		}
 	}
 }
 

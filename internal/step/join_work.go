@@ -41,11 +41,20 @@ func (w *joiner) run(src *table.Batch, emit func(*table.Batch) error) error {
 	if w.when != nil {
 		w.ready(src)
 	}
-	w.rows, w.partners, w.left = w.rows[:0], w.partners[:0], w.left[:0]
+	w.left = w.left[:0]
+	from := w.single(src.Rows)
+	w.s.Tally.Count[joinMatched] += int64(from)
+	if from > 0 && from == src.Rows {
+		return w.emit(src, src, emit)
+	}
+	w.rows = slices.Grow(w.rows[:0], src.Rows)
+	for r := range from {
+		w.rows = append(w.rows, int32(r))
+	}
 	var stop error
-	for r := 0; r < src.Rows && stop == nil; r++ {
+	for r := from; r < src.Rows && stop == nil; r++ {
 		if w.when == nil && len(w.here) > 0 && w.ids[r] >= 0 { // most rows have one partner
-			if p := t.first[w.ids[r]]; t.next[p] < 0 {
+			if p := t.only[w.ids[r]]; p >= 0 {
 				w.rows, w.partners = append(w.rows, int32(r)), append(w.partners, p)
 				w.s.Tally.Count[joinMatched]++
 				continue
@@ -86,11 +95,24 @@ func (w *joiner) run(src *table.Batch, emit func(*table.Batch) error) error {
 	}
 	w.s.Leave(w.in, src, w.left)
 	if len(w.rows) > 0 {
-		if err := w.emit(src, emit); err != nil {
+		if err := w.emit(src, w.taken(src), emit); err != nil {
 			return err
 		}
 	}
 	return stop
+}
+
+// single finds the partners of the first rows, as long as they have one each; it gives how many have.
+func (w *joiner) single(rows int) int {
+	w.partners = slices.Grow(w.partners[:0], rows)[:rows]
+	n := 0
+	if w.when == nil && len(w.here) > 0 {
+		for ; n < rows && w.ids[n] >= 0 && w.t.only[w.ids[n]] >= 0; n++ {
+			w.partners[n] = w.t.only[w.ids[n]]
+		}
+	}
+	w.partners = w.partners[:n]
+	return n
 }
 
 // find finds the keys of the rows.
@@ -101,14 +123,6 @@ func (w *joiner) find(rows int) {
 	}
 	if len(w.here) == 1 {
 		w.t.ids.findAll(w.cells[0], w.ids)
-		for r, id := range w.ids {
-			if id == other {
-				w.ids[r] = w.t.ids.find(w.cells[0][r], hashOf(w.cells[0][r]))
-			}
-			if w.cells[0][r] == "" {
-				w.ids[r] = -1
-			}
-		}
 		return
 	}
 	for r := range w.ids {
@@ -229,40 +243,33 @@ func (w *joiner) remember(r int) {
 	w.s.Tally.Values[strings.Clone(strings.Join(w.key, ", "))+"\x00"+looseKey(w.key)]++
 }
 
-// emit makes the rows that come out.
-func (w *joiner) emit(src *table.Batch, emit func(*table.Batch) error) error {
-	from := src
-	if len(w.rows) != src.Rows || w.rows[len(w.rows)-1] != int32(src.Rows-1) || !rising(w.rows) {
-		w.sub.Shape(len(src.Cols))
-		for i := range src.Cols {
-			cells, _ := src.Cols[i].Flat(src.Rows, nil)
-			out := w.sub.Cols[i].Make(len(w.rows))
-			for k, r := range w.rows {
-				out[k] = cells[r]
-			}
-			w.sub.Cols[i].Lacks = src.Cols[i].Lacks
-			if src.Cols[i].Kind == table.Plain {
-				w.sub.Cols[i].Seat = src.Cols[i].Seat
-			}
-		}
-		w.sub.Rows = len(w.rows)
-		w.sub.Origin.Derive(&src.Origin, w.rows)
-		from = w.sub
+// taken is the rows of the source that come out, each as often as it does.
+func (w *joiner) taken(src *table.Batch) *table.Batch {
+	if len(w.rows) == src.Rows && w.rows[len(w.rows)-1] == int32(src.Rows-1) && rising(w.rows) {
+		return src
 	}
-	dst := w.dst
-	beside(dst, from, len(w.t.bring))
-	for k, i := range w.t.bring {
-		there := w.t.columns[i]
-		out := dst.Cols[len(src.Cols)+k].Make(len(w.rows))
-		dst.Cols[len(src.Cols)+k].Lacks = w.t.lacks[i]
-		for r, p := range w.partners {
-			out[r] = ""
-			if p >= 0 {
-				out[r] = there[p]
-			}
+	w.sub.Shape(len(src.Cols))
+	for i := range src.Cols {
+		cells, _ := src.Cols[i].Flat(src.Rows, nil)
+		out := w.sub.Cols[i].Make(len(w.rows))
+		for k, r := range w.rows {
+			out[k] = cells[r]
+		}
+		w.sub.Cols[i].Lacks = src.Cols[i].Lacks
+		if src.Cols[i].Kind == table.Plain {
+			w.sub.Cols[i].Seat = src.Cols[i].Seat
 		}
 	}
-	return emit(dst)
+	w.sub.Rows = len(w.rows)
+	w.sub.Origin.Derive(&src.Origin, w.rows)
+	return w.sub
+}
+
+// emit puts what the partners bring beside the rows that come out.
+func (w *joiner) emit(src, rows *table.Batch, emit func(*table.Batch) error) error {
+	beside(w.dst, rows, len(w.t.bring))
+	w.t.brought.bring(w.dst, len(src.Cols), w.partners, func(k int) table.Lacks { return w.t.lacks[w.t.bring[k]] })
+	return emit(w.dst)
 }
 
 // rising tells whether each number is greater than the one before.

@@ -144,7 +144,8 @@ type Column struct {
 	Codes []int32
 	Parts [][]string // each with the same number of cells, lent
 	// Seat is where the cells stand in the text they were read from, counted
-	// from 1: in every row, one delimiter parts a cell from the one of the next seat. 0: not known.
+	// from 1: in every row, one delimiter parts a cell from the one of the next seat. 0: not known. Negative: likewise
+	// in a text of which only the cells of one row are known to follow each other.
 	Seat int32
 
 	cells   []string // own array behind Cells, kept for reuse

@@ -325,6 +325,9 @@ func (e *Encoder) asRead(cols []table.Column, i int) int {
 	if cols[i].Seat == 0 || !e.clean(&cols[i]) {
 		return to
 	}
+	if c := cols[i].Cells[0]; to < len(cols) && cols[to].Seat == cols[i].Seat+1 && *(*byte)(unsafe.Add(unsafe.Pointer(unsafe.StringData(c)), len(c))) != e.style.Delimiter {
+		return to
+	}
 	for to < len(cols) && cols[to].Kind == cols[i].Kind && cols[to].Seat == cols[to-1].Seat+1 && e.clean(&cols[to]) {
 		to++
 	}

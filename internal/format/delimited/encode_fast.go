@@ -341,14 +341,14 @@ func (e *Encoder) cleanRows(dst []byte, rows int) []byte {
 }
 
 // isExtended tells the shape that extended writes: columns as they were read,
-// and a few with cells that need no quotes behind them.
+// and a few with cells that need no quotes behind them, or that lie side by side too.
 func (e *Encoder) isExtended() bool {
 	p := e.parts
 	if len(p) < 2 || p[0].last == nil || e.style.CRLF {
 		return false
 	}
 	for i := range p[1:] {
-		if z := &p[i+1]; z.kind != table.Plain || !z.clean || z.last != nil {
+		if z := &p[i+1]; z.kind != table.Plain || !z.clean {
 			return false
 		}
 	}
@@ -364,13 +364,21 @@ func (e *Encoder) extended(dst []byte, rows int) []byte {
 		end = 0
 	}
 	if len(more) == 1 {
-		return e.extendedByOne(dst, first, last, more[0].cells[:rows], low, end)
+		if more[0].last == nil {
+			more[0].last = more[0].cells
+		}
+		return e.extendedByOne(dst, first, last, more[0].cells[:rows], more[0].last[:rows], low, end)
+	}
+	for i := range more {
+		if more[i].last == nil {
+			more[i].last = more[i].cells
+		}
 	}
 	for r := range first {
 		from, to := ends(first[r], last[r])
 		need := int(to-from) + 1
 		for i := range more {
-			need += len(more[i].cells[r]) + 1
+			need += len(between(more[i].cells[r], more[i].last[r])) + 1
 		}
 		n := len(dst)
 		if cap(dst)-n < need+2*slack {
@@ -386,7 +394,7 @@ func (e *Encoder) extended(dst []byte, rows int) []byte {
 		}
 		out = unsafe.Add(out, was)
 		for i := range more {
-			s := more[i].cells[r]
+			s := between(more[i].cells[r], more[i].last[r])
 			*(*byte)(out) = e.style.Delimiter
 			out = unsafe.Add(out, 1)
 			short(out, s)
@@ -397,9 +405,10 @@ func (e *Encoder) extended(dst []byte, rows int) []byte {
 	return dst
 }
 
-// extendedByOne is extended with one cell behind, as most are.
-func (e *Encoder) extendedByOne(dst []byte, first, last, cells []string, low, end uintptr) []byte {
-	for r, s := range cells {
+// extendedByOne is extended with one cell behind, as most are, or with several that lie side by side.
+func (e *Encoder) extendedByOne(dst []byte, first, last, cells, lastCells []string, low, end uintptr) []byte {
+	for r := range cells {
+		s := between(cells[r], lastCells[r])
 		from, to := ends(first[r], last[r])
 		was, n := int(to-from), len(dst)
 		need := was + len(s) + 2
@@ -436,12 +445,16 @@ func blocks(to, from unsafe.Pointer, n int) {
 	}
 }
 
-// short copies a text, in two overlapping loads where it is no longer than 16 bytes.
+// short copies a text, in loads and stores that overlap.
 func short(to unsafe.Pointer, s string) {
 	from, n := unsafe.Pointer(unsafe.StringData(s)), len(s)
 	switch {
-	case n > 16:
+	case n > 64:
 		copy(unsafe.Slice((*byte)(to), n), s)
+	case n > 16:
+		last := *(*[16]byte)(unsafe.Add(from, n-16))
+		blocks(to, from, n-16) // no further than n
+		*(*[16]byte)(unsafe.Add(to, n-16)) = last
 	case n >= 8:
 		a, b := *(*uint64)(from), *(*uint64)(unsafe.Add(from, n-8))
 		*(*uint64)(to), *(*uint64)(unsafe.Add(to, n-8)) = a, b
