@@ -13,7 +13,7 @@ import (
 type names struct {
 	names  []string
 	hashes []uint64
-	short  []shortEntry // lengths are powers of two; at most half full
+	short  []shortEntry // lengths are powers of two; at most two thirds full, those of long half full
 	long   []longEntry
 	shorts int
 }
@@ -105,9 +105,7 @@ func (n *names) findAll(all []string, ids []int32) {
 		for i, s := range some { // no place waits for another
 			ids[i] = other
 			if len(s) <= shortest && len(n.short) > 0 {
-				if e := &n.short[hashes[i]&mask]; e.key == keys[i] && e.len == int32(len(s)) {
-					ids[i] = e.id - 1
-				}
+				ids[i] = n.near(keys[i], hashes[i]&mask, mask, len(s))
 			}
 		}
 		for i, s := range some {
@@ -119,7 +117,21 @@ func (n *names) findAll(all []string, ids []int32) {
 	}
 }
 
-// other marks a text whose first place in the table is another's.
+// near looks at the first two places of a short text, without a branch that could not be foretold.
+func (n *names) near(key, at, mask uint64, size int) int32 {
+	a, b := &n.short[at], &n.short[(at+1)&mask]
+	id, idB := int32(other), b.id-1
+	if (b.key^key)|uint64(b.len^int32(size)) == 0 {
+		id = idB
+	}
+	idA := a.id - 1
+	if (a.key^key)|uint64(a.len^int32(size)) == 0 {
+		id = idA
+	}
+	return id
+}
+
+// other marks a text that stands at neither of its first two places in the table.
 const other = -2
 
 // add gives a text that has none the next number; it keeps the text.
@@ -131,8 +143,12 @@ func (n *names) add(s string, h uint64) int32 {
 		n.shorts++
 	}
 	switch longs := len(n.names) - n.shorts; {
-	case isShort && 2*n.shorts > len(n.short):
-		n.short = make([]shortEntry, max(64, 4*len(n.short)))
+	case isShort && 3*n.shorts > 2*len(n.short):
+		times := 4
+		if len(n.short) >= 1<<12 { // then it matters that it is small
+			times = 2
+		}
+		n.short = make([]shortEntry, max(64, times*len(n.short)))
 		n.rebuild(true)
 	case !isShort && 2*longs > len(n.long):
 		n.long = make([]longEntry, max(64, 4*len(n.long)))
