@@ -30,7 +30,7 @@ var distinctSpec = &Spec{
 		}
 		return d, err
 	},
-	Memory: "96 bits for each row that is kept, by which its equals are known; beyond --memory rows go to temporary files",
+	Memory: "about 14 bytes for each row that is kept, by which its equals are known; beyond --memory rows go to temporary files",
 	Examples: []Example{{
 		Command: "revuelta distinct --by 'apiary,colony' visits.csv",
 		Input:   "apiary,colony,kilos\nVesk,026,1.10\nVesk,26,2\nVesk,026,3\n",
@@ -41,9 +41,9 @@ var distinctSpec = &Spec{
 // Distinct keeps the first of equal rows.
 type Distinct struct{ By *selection.Selection }
 
-// MayExceed implements Spilling: a set that has just grown takes 48 bytes a row with what it was, and rows are seldom of fewer than twelve.
+// MayExceed implements Spilling: a set that has just grown takes 52 bytes a row with what it was, and rows are seldom of fewer than twelve.
 func (d *Distinct) MayExceed(size, memory int64) bool {
-	return size == 0 || 4*size > memory
+	return size == 0 || 5*size > memory
 }
 
 func (d *Distinct) fields(in *table.Schema) ([]int, error) {

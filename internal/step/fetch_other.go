@@ -3,7 +3,6 @@
 package step
 
 import (
-	"math/bits"
 	"sync/atomic"
 	"unsafe"
 )
@@ -15,8 +14,7 @@ var fetched atomic.Uint32
 func fetch(lines *keyLine, n uint64, keys *fingerprint, count int) {
 	all, sum := unsafe.Slice(lines, n), uint32(0)
 	for _, k := range unsafe.Slice(keys, count) {
-		at, _ := bits.Mul64(k.a, n)
-		sum |= all[at].n
+		sum |= uint32(all[k.line(int(n))].tags)
 	}
 	fetched.Store(sum)
 }

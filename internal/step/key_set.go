@@ -95,8 +95,9 @@ func (k *rowKeys) joined(b *table.Batch, fields []int) {
 	}
 }
 
-// A fingerprint stands for a key: 96 bits of two hashes with secrets of this process. That two keys of a billion
-// share one has a chance below 1 in 10^10, less than that of memory that fails; so no key needs to be kept.
+// A fingerprint stands for a key: 96 bits of two hashes with secrets of this process, all of which tell in a
+// [keySet]. That two keys of a billion are taken for one has a chance below 1 in 10^10, less than that of memory that
+// fails; so no key needs to be kept.
 type fingerprint struct {
 	a uint64 // never 0
 	b uint32
@@ -140,59 +141,96 @@ func fold(a, b uint64) uint64 {
 	return high ^ low
 }
 
-// keySet is a set of keys by their fingerprints, asked for many at a time. They stand in the order of their
-// first hash, so that growing goes through memory from its beginning to its end.
+// keySet is a set of keys by their fingerprints, asked for many at a time. The second hash tells the line where a key
+// stands: they are in its order, so that growing goes through memory from its beginning to its end.
 type keySet struct {
-	lines []keyLine // an even number
-	count int
+	lines  []keyLine        // an even number
+	second [][inLine]uint32 // the second hashes of the keys in each line, by which it can grow; nil: it can't
+	count  int
+	before *keySet // keys that came before this one was begun, since it could not grow
 }
 
-// keyLine is what one access to memory brings: up to five fingerprints, those that found no place before the first with room left.
+// keyLine is what one access to memory brings: the first hashes of up to seven keys. To hold the
+// line and a byte of the second hash against each other besides makes false equals as rare as by all of it.
 type keyLine struct {
-	a [inLine]uint64
-	b [inLine]uint32
-	n uint32
+	a    [inLine]uint64
+	tags uint64 // how many there are in the lowest byte, then a byte of the second hash of each
 }
 
 const (
-	inLine      = 5
+	inLine      = 7
 	fewestLines = 1 << 8
 	lineBytes   = int64(unsafe.Sizeof(keyLine{}))
 	guessFrom   = 1 << 18 // keys from which on it is guessed how many there will be
 )
 
-func newKeySet() *keySet { return &keySet{lines: make([]keyLine, fewestLines)} }
+func newKeySet() *keySet {
+	return &keySet{lines: make([]keyLine, fewestLines), second: make([][inLine]uint32, fewestLines)}
+}
 
 // fits is how many keys lines take before there are too many that have no room left.
-func fits(lines int) int { return lines * 17 / 4 }
+func fits(lines int) int { return lines * 27 / 5 }
+
+// bytes is what the set takes.
+func (s *keySet) bytes() int64 {
+	n := int64(len(s.lines))*lineBytes + int64(len(s.second))*int64(unsafe.Sizeof([inLine]uint32{}))
+	if s.before != nil {
+		n += s.before.bytes()
+	}
+	return n
+}
 
 // room makes room for some more keys. It says false where the set would take more than limit bytes then. Of the
-// keys there will be, about a share is there; 0: nobody knows.
+// keys there will be, about a share is there; 0: nobody knows. Where that is known the set is made as large as it
+// will have to be, and keeps no more than it needs for that.
 func (s *keySet) room(more int, share float64, limit int64) bool {
 	need := s.count + more
 	if need <= fits(len(s.lines)) {
 		return true
 	}
-	n := 2 * max(len(s.lines), need/4)
-	if share > 0 && s.count >= guessFrom {
-		// Five in a hundred more than that, but no less than what keeps growing rare.
-		n = max(min(int(float64(s.count)/share*1.05/3.3), 64*n), n*3/4)
-	}
-	n = int(min(int64(n), limit/lineBytes)) &^ 1
-	if need > fits(n) {
+	if s.second == nil { // there are more than was guessed
+		was := *s
+		*s = *newKeySet()
+		s.before = &was
+		if s.bytes() <= limit && s.room(more, 0, limit) {
+			return true
+		}
+		*s = was
 		return false
 	}
-	old := s.lines
-	s.lines = table.Huge(make([]keyLine, n))
-	for i := range old {
-		l := &old[i]
-		for k := range l.n {
-			f := fingerprint{l.a[k], l.b[k]}
-			to, _ := s.find(f)
-			to.put(f)
+	grown := &keySet{before: s.before, count: s.count}
+	if share > 0 && s.count >= guessFrom && s.before == nil {
+		// Five in a hundred more, with four or five in a line.
+		grown.lines = make([]keyLine, max(min(int(float64(s.count)/share*1.05/4.5), 64*len(s.lines)), need/4)&^1)
+		if int64(len(grown.lines))*lineBytes > limit {
+			grown.lines = nil
 		}
 	}
+	if grown.lines == nil {
+		n := 2 * max(len(s.lines), need/5)
+		grown.lines, grown.second = make([]keyLine, n), make([][inLine]uint32, n)
+		if grown.bytes() > limit {
+			return false
+		}
+	}
+	table.Huge(grown.lines)
+	for i := range s.lines {
+		l := &s.lines[i]
+		for k := range l.count() {
+			grown.put(fingerprint{l.a[k], s.second[i][k]})
+		}
+	}
+	*s = *grown
 	return true
+}
+
+// put puts a key that is not there into the set.
+func (s *keySet) put(f fingerprint) {
+	at, _ := s.find(f)
+	if s.second != nil {
+		s.second[at][s.lines[at].count()] = f.b
+	}
+	s.lines[at].put(f)
 }
 
 // add adds keys, for which there is room; it lists the rows whose key is new, and the others.
@@ -207,15 +245,22 @@ func (s *keySet) add(keys []fingerprint, fresh, known []int32) ([]int32, []int32
 		fetchAll(lines, keys[min(r+ahead, len(keys)):min(r+ahead+burst, len(keys))])
 		for i := range some {
 			f := some[i]
-			at, _ := bits.Mul64(f.a, uint64(len(lines)))
+			at := f.line(len(lines))
 			l := &lines[at]
-			there := l.has(f)
-			if l.n == inLine && !there {
-				l, there = s.beside(f, at)
+			there := l.maybe(f.a) && l.surely(f)
+			if !there && l.count() == inLine {
+				at, there = s.beside(f, at)
+				l = &lines[at]
+			}
+			if !there && s.before != nil {
+				_, there = s.before.find(f)
 			}
 			if there {
 				known = append(known, int32(r+i))
 				continue
+			}
+			if s.second != nil {
+				s.second[at][l.count()] = f.b
 			}
 			l.put(f)
 			fresh[count] = int32(r + i)
@@ -245,38 +290,59 @@ func (s *keySet) among(keys []fingerprint, fresh, known []int32) ([]int32, []int
 	return fresh, known
 }
 
-// find gives the line of a key, or that with room for it, and whether it is there.
-func (s *keySet) find(f fingerprint) (*keyLine, bool) {
-	at, _ := bits.Mul64(f.a, uint64(len(s.lines)))
-	if l := &s.lines[at]; l.has(f) || l.n < inLine {
-		return l, l.has(f)
+// find gives the line of a key, or that with room for it, and whether it is there, or was before.
+func (s *keySet) find(f fingerprint) (at uint64, there bool) {
+	at = f.line(len(s.lines))
+	if l := &s.lines[at]; l.has(f) {
+		return at, true
+	} else if l.count() == inLine {
+		at, there = s.beside(f, at)
 	}
-	return s.beside(f, at)
+	if !there && s.before != nil {
+		_, there = s.before.find(f)
+	}
+	return at, there
 }
 
 // beside does what find does for a key whose own line is full of others: it looks at the other line of
 // the two that lie side by side, then at the next two.
-func (s *keySet) beside(f fingerprint, at uint64) (*keyLine, bool) {
+func (s *keySet) beside(f fingerprint, at uint64) (uint64, bool) {
 	for {
-		if l := &s.lines[at^1]; l.has(f) || l.n < inLine {
-			return l, l.has(f)
+		if l := &s.lines[at^1]; l.has(f) || l.count() < inLine {
+			return at ^ 1, l.has(f)
 		}
 		if at += 2; at >= uint64(len(s.lines)) {
 			at -= uint64(len(s.lines))
 		}
-		if l := &s.lines[at]; l.has(f) || l.n < inLine {
-			return l, l.has(f)
+		if l := &s.lines[at]; l.has(f) || l.count() < inLine {
+			return at, l.has(f)
 		}
 	}
 }
 
-func (l *keyLine) has(f fingerprint) bool {
-	return l.a[0] == f.a && l.b[0] == f.b || l.a[1] == f.a && l.b[1] == f.b || l.a[2] == f.a && l.b[2] == f.b ||
-		l.a[3] == f.a && l.b[3] == f.b || l.a[4] == f.a && l.b[4] == f.b
+// line is where among so many lines a key stands.
+func (f fingerprint) line(lines int) uint64 { return uint64(f.b) * uint64(lines) >> 32 }
+
+func (l *keyLine) count() uint64 { return l.tags & 0xff }
+
+func (l *keyLine) has(f fingerprint) bool { return l.maybe(f.a) && l.surely(f) }
+
+func (l *keyLine) maybe(a uint64) bool {
+	return l.a[0] == a || l.a[1] == a || l.a[2] == a || l.a[3] == a || l.a[4] == a || l.a[5] == a || l.a[6] == a
+}
+
+func (l *keyLine) surely(f fingerprint) bool {
+	for k := range l.count() {
+		if l.a[k] == f.a && byte(l.tags>>(8*k+8)) == byte(f.b) {
+			return true
+		}
+	}
+	return false
 }
 
 // put puts a key into a line with room for it.
 func (l *keyLine) put(f fingerprint) {
-	l.a[l.n], l.b[l.n] = f.a, f.b
-	l.n++
+	n := l.count()
+	l.a[n] = f.a
+	l.tags += 1 + uint64(byte(f.b))<<(8*n+8)
 }

@@ -55,7 +55,7 @@ func TestKeySet(t *testing.T) {
 				keys = append(keys, fingerprintOf(strconv.Itoa(n)))
 			}
 			room := set.room(len(keys), rapid.Float64Range(0, 1).Draw(t, "share"), limit)
-			assert.LessOrEqual(t, lineBytes*int64(len(set.lines)), limit)
+			assert.LessOrEqual(t, set.bytes(), limit)
 			var fresh, known []int32
 			if room {
 				fresh, known = set.add(keys, nil, nil)
@@ -82,14 +82,14 @@ func TestLinesOfMemory(t *testing.T) {
 	assert.EqualValues(t, 16, unsafe.Sizeof(fingerprint{}))
 }
 
-// With its size guessed a set grows once, and is not much too large.
+// With its size guessed a set grows once, and is not much too large; with more keys than guessed it holds them too.
 func TestKeySetGuesses(t *testing.T) {
-	const all, each = 3_000_000, 10_000
+	const all, each, more = 3_000_000, 10_000, 1_000_000
 	s, sizes := newKeySet(), map[int]bool{}
 	keys := make([]fingerprint, each)
 	for from := 0; from < all; from += each {
 		for i := range keys {
-			keys[i] = fingerprint{max(fold(uint64(from+i)^secrets[2], secrets[3]), 1), uint32(i)}
+			keys[i] = fingerprintOf(strconv.Itoa(from + i))
 		}
 		require.True(t, s.room(each, float64(from)/all, math.MaxInt64))
 		fresh, _ := s.add(keys, nil, nil)
@@ -99,7 +99,23 @@ func TestKeySetGuesses(t *testing.T) {
 		}
 	}
 	assert.LessOrEqual(t, len(sizes), 2)
-	assert.Less(t, float64(len(s.lines))*float64(lineBytes)/all, 24.0)
+	assert.Less(t, float64(s.bytes())/all, 16.0)
+	for from := all - each; from < all+more; from += each { // each key twice
+		for i := range keys {
+			keys[i] = fingerprintOf(strconv.Itoa(from + i/2))
+		}
+		require.True(t, s.room(each, 1, math.MaxInt64))
+		fresh, known := s.add(keys, nil, nil)
+		if from < all {
+			require.Empty(t, fresh)
+		} else {
+			require.Len(t, fresh, each/2)
+		}
+		require.Len(t, known, each-len(fresh))
+		fresh, _ = s.among(keys, nil, nil)
+		require.Empty(t, fresh)
+	}
+	assert.NotNil(t, s.before)
 }
 
 func BenchmarkKeySet(b *testing.B) {
