@@ -84,7 +84,7 @@ func TestLinesOfMemory(t *testing.T) {
 
 // With its size guessed a set grows once, and is not much too large; with more keys than guessed it holds them too.
 func TestKeySetGuesses(t *testing.T) {
-	const all, each, more = 3_000_000, 10_000, 1_000_000
+	const all, each, more = 3_000_000, 10_000, 3_000_000
 	s, sizes := newKeySet(), map[int]bool{}
 	keys := make([]fingerprint, each)
 	for from := 0; from < all; from += each {
