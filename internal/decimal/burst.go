@@ -202,19 +202,48 @@ const NoPlace Place = math.MaxUint32
 // PlaceDigits is how many bits of a Place are the digits.
 const PlaceDigits = 27
 
-// Places gives the places of cells; there is one for each.
-func Places(cells []string, places []Place) {
+// Places gives the places of cells; there is one for each. inText: the cells stand one behind the other in one text.
+func Places(cells []string, places []Place, inText bool) {
 	places = places[:len(cells)]
+	before := ^uintptr(0) // a cell that ends there or behind it has eight bytes of the same text up to its end
+	if inText && len(cells) > 0 {
+		before = uintptr(unsafe.Pointer(unsafe.StringData(cells[0]))) + 8
+	}
 	for i, s := range cells {
 		place, n, p := NoPlace, len(s), unsafe.Pointer(unsafe.StringData(s))
-		if n-1 < 8 && n > 0 && *(*byte)(p) >= '1' {
-			v, m, scale := unpointed(eight(p, n), n)
-			if coef, ok := digitsOf(v, m); ok && uint(scale) < uint(m) {
-				place = Place(scale<<PlaceDigits | int(coef))
+		if n-1 < 8 && n > 0 {
+			pad := 8 * (8 - n) & 63
+			var v uint64
+			if uintptr(p)+uintptr(n) >= before {
+				v = binary.LittleEndian.Uint64((*[8]byte)(unsafe.Add(p, n-8))[:])
+			} else {
+				v = eight(p, n) << pad
+			}
+			v = (v ^ zeros) >> pad << pad // each digit by its value, zeros in front
+			if byte(v>>pad)-1 < 9 {       // it begins with 1 to 9
+				v, scale := closed(v)
+				if (v|(v+6*everyByte))&(0xF0*everyByte) == 0 && scale >= 0 {
+					place = Place(scale<<PlaceDigits) | Place(together(v))
+				}
 			}
 		}
 		places[i] = place
 	}
+}
+
+// closed takes the first point out of eight characters, each less '0'; scale is how many stand behind it, -1 for none behind a point.
+func closed(v uint64) (without uint64, scale int) {
+	const point = '.' ^ '0'
+	x := v ^ point*everyByte
+	dot := (x - everyByte) & ^x & (0x80 * everyByte) // its lowest bit is that of the first point
+	if dot == 0 {
+		return v, 0
+	}
+	before := dot&-dot>>7 - 1 // the bits before the point
+	if scale = 7 - bits.TrailingZeros64(dot)>>3; scale == 0 {
+		scale = -1
+	}
+	return v&^(before<<8|0xFF) | v&before<<8, scale
 }
 
 // parseShort reads numbers of at most eight characters after a minus, without a
@@ -268,10 +297,14 @@ func digitsOf(v uint64, n int) (uint64, bool) {
 	if (v|(v+6*everyByte))&(0xF0*everyByte) != 0 {
 		return 0, false
 	}
-	// Eight digits to one number: by pairs, by fours, by eight.
+	return together(v), true
+}
+
+// together makes one number of eight digits: by pairs, by fours, by eight.
+func together(v uint64) uint64 {
 	v = v*10 + v>>8
 	const mask = 0x000000FF000000FF
-	return ((v&mask)*(100+1000000<<32) + (v>>16&mask)*(1+10000<<32)) >> 32, true
+	return ((v&mask)*(100+1000000<<32) + (v>>16&mask)*(1+10000<<32)) >> 32
 }
 
 // shortDigits writes u below 1e8 with scale below 8 in shortest form and gives the

@@ -187,7 +187,11 @@ func FuzzParseShort(f *testing.F) {
 		coef, scale, ok := parseShort(s)
 		want, is := parsePlain(s)
 		places := []Place{0, 0}
-		Places([]string{s, "7"}, places)
+		Places([]string{s, "7"}, places, false)
+		text := "39.35,5," + s + ",9" // what stands before a cell makes no difference
+		in := make([]Place, 4)
+		Places([]string{text[:5], text[6:7], text[8 : 8+len(s)], text[9+len(s):]}, in, true)
+		require.Equal(t, []Place{2<<PlaceDigits | 3935, 5, places[0], 9}, in, s)
 		usual := ok && len(s) <= 8 && '1' <= s[0] && s[0] <= '9'
 		require.Equal(t, usual, places[0] != NoPlace, s)
 		if usual {

@@ -153,7 +153,7 @@ func (s *sample) index() {
 		for r, row := range s.rows {
 			f.cells[r] = row[i]
 		}
-		decimal.Places(f.cells, places)
+		decimal.Places(f.cells, places, false)
 		for r, c := range f.cells {
 			switch {
 			case places[r] != decimal.NoPlace:
