@@ -3,7 +3,6 @@ package inspect
 import (
 	"cmp"
 	"context"
-	"hash/maphash"
 	"math"
 	"math/bits"
 	"slices"
@@ -166,8 +165,6 @@ type counted struct {
 	n int64
 }
 
-var seed = maphash.MakeSeed()
-
 func newTally() *tally {
 	return &tally{counts: map[string]*kept{}, exact: make([]float64, 0, 64)}
 }
@@ -252,11 +249,26 @@ func (t *tally) toSketch() {
 // note is the step of a sketch that counts different values by the longest run of zeros in their hashes
 // (Flajolet, Fusy, Gandouet, Meunier 2007).
 func (t *tally) note(c string) {
-	h := maphash.String(seed, c)
+	h := spread(c)
 	i := h & (registers - 1)
 	if r := uint8(bits.TrailingZeros64(h>>12|1<<52)) + 1; r > t.sketch[i] {
 		t.sketch[i] = r
 	}
+}
+
+// spread mixes a text, in the same way in every run, so that what is told of a file stays the same.
+func spread(c string) uint64 {
+	h := uint64(len(c)) + 0x9E3779B97F4A7C15
+	for len(c) > 0 {
+		word, n := uint64(0), min(len(c), 8)
+		for i := range n {
+			word |= uint64(c[i]) << (8 * i)
+		}
+		high, low := bits.Mul64(h^word, 0xD6E8FEB86659FD93)
+		h, c = high^low+0xA0761D6478BD642F, c[n:]
+	}
+	high, low := bits.Mul64(h, 0xE7037ED1A0B428DB)
+	return high ^ low
 }
 
 func (t *tally) distinct() (n int64, about bool) {
