@@ -74,11 +74,12 @@ func (o *Origin) Repeat(src *Origin, each, rows int) {
 	}
 }
 
-// From is the origin of the rows from one up to another.
+// From is the origin of the rows from one up to another, one by one.
 func (o *Origin) From(from, to int) Origin {
 	part := *o
 	switch {
-	case from == 0 || o.Line == 0:
+	case o.Line == 0:
+		part.Each, part.Lines, part.Ends = 1, nil, nil
 	case o.Each > 1 || o.Ends != nil:
 		part.Lines = make([]int32, to-from)
 		for r := range part.Lines {

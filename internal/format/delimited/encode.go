@@ -271,7 +271,7 @@ func (e *Encoder) plan(b *table.Batch) {
 		n++
 		c := &b.Cols[i]
 		to := i + 1
-		p.kind = c.Kind
+		p.kind, p.clean, p.cells, p.last = c.Kind, false, nil, nil // what it was in the batch before
 		switch c.Kind {
 		case table.Runs:
 			for to < len(b.Cols) && b.Cols[to].Kind == table.Runs && sameEnds(b.Cols[to].Ends, c.Ends) {
@@ -299,7 +299,7 @@ func (e *Encoder) plan(b *table.Batch) {
 				p.bases = append(p.bases, unsafe.Pointer(unsafe.SliceData(part)))
 			}
 		default:
-			p.cells, p.last = c.Cells[:b.Rows], nil
+			p.cells = c.Cells[:b.Rows]
 			p.clean = e.clean(c)
 			if to = e.asRead(b.Cols, i); to > i+1 {
 				p.last = b.Cols[to-1].Cells

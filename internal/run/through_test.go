@@ -1,0 +1,90 @@
+package run_test
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"revuelta/internal/run"
+)
+
+// links are steps that may follow each other, as long as the fields they name are there.
+var links = []string{
+	"where 'id != \"H7\"'", "where '{May kilos} > 20'", "sort 'note, id desc'", "sort id", "fill apiary", "fill apiary,note --up",
+	"join other.csv --on id --partners each --alone keep", "join other.csv --on id --partners first --alone drop --bring 'size'",
+	"join other.csv --on 'id' --partners each --alone drop --bring 'keeper'", "fields 'keeper,size,*'", "fields 'size,keeper,id,forage,note'",
+	"explode forage --at ';'", "explode forage --at ';' --position place", "explode note --at ' '", "bundle forage --with ';'",
+	"distinct", "distinct --by id", "distinct --by 'id,apiary,note'", "distinct --by forage",
+	"unpivot '{month} kilos' --value kilos", "unpivot '{month} kilos' --value kilos --skip-blank", "pivot --down id --across apiary --cell 'count()'",
+	"group --by 'id,note' --calc 'count()' --calc 'first(forage) as forage'", "group --by apiary --calc 'sum({May kilos}) as kilos' --each-row",
+	"fields 'id,forage,note,*'", "fields 'note,id,forage,apiary'", "fields 'forage,id'", "rename 'note=remark'", "rename 'remark=note'",
+	"set 'double = {May kilos} * 2'", "set 'note = upper(note)'", "scrub note", "combine '{id}/{note}' --as both --keep", "split id 'H{n}' --keep",
+	"beside id --as next", "number n", "number n --within id", "append other.csv",
+}
+
+func table(rt *rapid.T, rows int) string {
+	var b strings.Builder
+	b.WriteString("id,apiary,note,forage,May kilos,June kilos\n")
+	odd := rapid.SampledFrom([]int{0, 0, 3, 400}).Draw(rt, "odd") // every so manieth row has something unusual
+	ids := rapid.SampledFrom([]int{3, 40, 5000}).Draw(rt, "ids")
+	for i := range rows {
+		note, forage := fmt.Sprintf("note %d", i%17), []string{"clover", "lime;ivy", "ivy; heather ;lime", "willow"}[i%4]
+		if odd > 0 && i%odd == 1 {
+			note = []string{"\"two\nlines\"", "\"a \"\"word\"\"\"", "", "é;ü", "\" x, y\""}[i/odd%5]
+			forage = []string{"", ";", "\"lime,;ivy\"", "lime;;ivy"}[i/odd%4]
+		}
+		fmt.Fprintf(&b, "H%d,%s,%s,%s,%d.%02d,%s\n", i*7%ids, []string{"Vesk", "Tamro", ""}[i/3%3], note, forage, i%97, i%100, []string{"", "5", "0.125"}[i%3])
+	}
+	return b.String()
+}
+
+// TestStepsThroughFiles: steps that hand their rows to each other give what they give one by one, with a file between
+// them, which knows nothing of how the rows lie in memory.
+func TestStepsThroughFiles(t *testing.T) {
+	dir := t.TempDir()
+	var other strings.Builder
+	other.WriteString("id,size,keeper\n")
+	for i := range 900 {
+		fmt.Fprintf(&other, "H%d,%d,%s\n", i%60, i, []string{"Ines Duarte", "", "L. van Dam", "A rather longer name; of two"}[i%4])
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "other.csv"), []byte(other.String()), 0o644))
+	failed := 0
+	rapid.Check(t, func(rt *rapid.T) {
+		require.NoError(rt, os.WriteFile(filepath.Join(dir, "0.csv"), []byte(table(rt, rapid.SampledFrom([]int{1, 30, 700, 4000}).Draw(rt, "rows"))), 0o644))
+		steps := rapid.SliceOfN(rapid.SampledFrom(links), 2, 4).Draw(rt, "steps")
+		do := func(from, steps, to string) error {
+			p := program(t, dir, "read "+from+" --delimiter , --header 1\n"+steps+"\nwrite "+to)
+			_, err := run.Run(t.Context(), p, run.Env{Workers: 2})
+			return err
+		}
+		all := do("0.csv", strings.Join(steps, "\n"), "all.csv")
+		for i, s := range steps {
+			if err := do(fmt.Sprintf("%d.csv", i), s, fmt.Sprintf("%d.csv", i+1)); err != nil {
+				require.Error(rt, all, "alone %s says: %s", s, err)
+				failed++
+				return
+			}
+		}
+		require.NoError(rt, all, "%q", steps)
+		want, err := os.ReadFile(filepath.Join(dir, fmt.Sprintf("%d.csv", len(steps))))
+		require.NoError(rt, err)
+		got, err := os.ReadFile(filepath.Join(dir, "all.csv"))
+		require.NoError(rt, err)
+		require.True(rt, string(want) == string(got), "%q: %s", steps, firstDifference(string(want), string(got)))
+	})
+	t.Logf("%d chains ended with an error", failed)
+}
+
+func firstDifference(want, got string) string {
+	i := 0
+	for i < min(len(want), len(got)) && want[i] == got[i] {
+		i++
+	}
+	i = max(i-60, 0)
+	return fmt.Sprintf("want %q, got %q", want[i:min(i+120, len(want))], got[i:min(i+120, len(got))])
+}
