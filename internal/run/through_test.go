@@ -24,12 +24,17 @@ var links = []string{
 	"group --by 'id,note' --calc 'count()' --calc 'first(forage) as forage'", "group --by apiary --calc 'sum({May kilos}) as kilos' --each-row",
 	"fields 'id,forage,note,*'", "fields 'note,id,forage,apiary'", "fields 'forage,id'", "rename 'note=remark'", "rename 'remark=note'",
 	"set 'double = {May kilos} * 2'", "set 'note = upper(note)'", "scrub note", "combine '{id}/{note}' --as both --keep", "split id 'H{n}' --keep",
-	"beside id --as next", "number n", "number n --within id", "append other.csv",
+	"beside id --as next", "number n", "number n --within id", "append other.csv", "fields id", "fields 'id,note'", "fields keeper,size",
+	"recode apiary 'Vesk=V,Tamro=a \"T\"'", "split note --at ' ' --into a,b --more last --fewer blank", "cast 'May kilos' number", "cast 'May kilos' text",
+	"unpivot 'May kilos,June kilos' --label month --value v", "set 'size = 5'", "set 'note = \"\"'", "combine id,note --with ';' --as key",
+	"join other.csv --on id=id --partners each --alone keep --when 'size > 300'", "mark m\nread @m", "fill note --up", "number n\nbeside n --as m",
+	"bundle id --with ' + '", "transpose", "scrub forage --case lower", "where 'forage != \"\"'", "write tee.csv",
 }
 
-func table(rt *rapid.T, rows int) string {
+// table is one that is written by a hand of its own: lineEnd stands behind its rows.
+func table(rt *rapid.T, rows int, lineEnd string) string {
 	var b strings.Builder
-	b.WriteString("id,apiary,note,forage,May kilos,June kilos\n")
+	b.WriteString("id,apiary,note,forage,May kilos,June kilos" + lineEnd)
 	odd := rapid.SampledFrom([]int{0, 0, 3, 400}).Draw(rt, "odd") // every so manieth row has something unusual
 	ids := rapid.SampledFrom([]int{3, 40, 5000}).Draw(rt, "ids")
 	for i := range rows {
@@ -38,7 +43,7 @@ func table(rt *rapid.T, rows int) string {
 			note = []string{"\"two\nlines\"", "\"a \"\"word\"\"\"", "", "é;ü", "\" x, y\""}[i/odd%5]
 			forage = []string{"", ";", "\"lime,;ivy\"", "lime;;ivy"}[i/odd%4]
 		}
-		fmt.Fprintf(&b, "H%d,%s,%s,%s,%d.%02d,%s\n", i*7%ids, []string{"Vesk", "Tamro", ""}[i/3%3], note, forage, i%97, i%100, []string{"", "5", "0.125"}[i%3])
+		fmt.Fprintf(&b, "H%d,%s,%s,%s,%d.%02d,%s%s", i*7%ids, []string{"Vesk", "Tamro", ""}[i/3%3], note, forage, i%97, i%100, []string{"", "5", "0.125"}[i%3], lineEnd)
 	}
 	return b.String()
 }
@@ -55,16 +60,21 @@ func TestStepsThroughFiles(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "other.csv"), []byte(other.String()), 0o644))
 	failed := 0
 	rapid.Check(t, func(rt *rapid.T) {
-		require.NoError(rt, os.WriteFile(filepath.Join(dir, "0.csv"), []byte(table(rt, rapid.SampledFrom([]int{1, 30, 700, 4000}).Draw(rt, "rows"))), 0o644))
-		steps := rapid.SliceOfN(rapid.SampledFrom(links), 2, 4).Draw(rt, "steps")
+		require.NoError(rt, os.WriteFile(filepath.Join(dir, "0.csv"), []byte(table(rt, rapid.SampledFrom([]int{1, 30, 700, 4000}).Draw(rt, "rows"), rapid.SampledFrom([]string{"\n", "\r\n"}).Draw(rt, "line end"))), 0o644))
+		written := rapid.SampledFrom([]string{"", " --crlf", " --write-blank NA", " --write-as tsv"}).Draw(rt, "written")
+		steps := rapid.SliceOfNDistinct(rapid.SampledFrom(links), 2, 5, rapid.ID).Draw(rt, "steps")
 		do := func(from, steps, to string) error {
 			p := program(t, dir, "read "+from+" --delimiter , --header 1\n"+steps+"\nwrite "+to)
 			_, err := run.Run(t.Context(), p, run.Env{Workers: 2})
 			return err
 		}
-		all := do("0.csv", strings.Join(steps, "\n"), "all.csv")
+		all := do("0.csv", strings.Join(steps, "\n"), "all.csv"+written)
 		for i, s := range steps {
-			if err := do(fmt.Sprintf("%d.csv", i), s, fmt.Sprintf("%d.csv", i+1)); err != nil {
+			to := fmt.Sprintf("%d.csv", i+1)
+			if i == len(steps)-1 {
+				to += written
+			}
+			if err := do(fmt.Sprintf("%d.csv", i), s, to); err != nil {
 				require.Error(rt, all, "alone %s says: %s", s, err)
 				failed++
 				return
