@@ -165,7 +165,7 @@ func (h Header) Option() string {
 
 // likelyHeader is the first row filled as widely as those beneath with
 // distinct texts, or two rows of which the lower is so filled and the joined
-// names are distinct; -1 where there is none. It looks from a row on.
+// names are distinct; the first field may have no name where its cells are labels. -1 where there is none. It looks from a row on.
 func likelyHeader(rows []delimited.Record, first int, merged mergedAreas) (from, to int) {
 	rows = rows[:min(len(rows), first+headRows)]
 	for i := first; i < len(rows); i++ {
@@ -186,12 +186,36 @@ func likelyHeader(rows []delimited.Record, first int, merged mergedAreas) (from,
 			if anyNumber(r.Cells) { // that is data
 				continue
 			}
-			if distinct(names) == filled(names) && (n >= widest || filled(names) >= widest && spread(names, rows[i-1].Cells)) {
+			wide := filled(names)
+			if corner(names) {
+				wide++
+			}
+			if distinct(names) == filled(names) && (n >= widest || wide >= widest && (spread(names, rows[i-1].Cells) || repeats(rows[i-1].Cells))) {
 				return i - 1, i
 			}
+		case n > 1 && n+1 == widest && corner(r.Cells) && distinct(r.Cells) == n && !anyNumber(r.Cells) && dataBeneath(rows[i+1:]):
+			return i, i
 		}
 	}
 	return -1, -1
+}
+
+// corner tells whether the first cell alone is blank, as where rows have labels and their field has no name.
+func corner(cells []string) bool {
+	return strings.TrimSpace(cells[0]) == "" && filled(cells) == len(cells)-1
+}
+
+// repeats tells whether a text stands twice.
+func repeats(cells []string) bool { return distinct(cells) < filled(cells) }
+
+// dataBeneath tells whether the next row that is not blank is data: with a label first, and numbers.
+func dataBeneath(rows []delimited.Record) bool {
+	for _, r := range rows {
+		if filled(r.Cells) > 0 {
+			return strings.TrimSpace(r.Cells[0]) != "" && anyNumber(r.Cells)
+		}
+	}
+	return false
 }
 
 // anyNumber tells whether a cell is a number, but for years, which head columns.

@@ -307,32 +307,38 @@ func (s *sample) onePart(take func(int, Finding)) {
 func (s *sample) blankRuns() []Finding {
 	var names []string
 	evidence := ""
+	var totals []bool // what is blank in a row of totals is no run
 	for i, f := range s.fields[:min(3, len(s.fields))] {
 		if len(s.rows) < 4 || f.filled < 2 || f.cells[0] == "" || !share(len(s.rows)-f.filled, len(s.rows), 0.3) || share(f.numbers, f.filled, 0.5) {
 			continue
 		}
-		whole, before, again := 0, "", false
-		for _, c := range f.cells {
+		if totals == nil {
+			totals = s.totalRows()
+		}
+		blank, before, again := 0, "", false
+		for r, c := range f.cells {
 			again = again || c != "" && c == before
 			if c != "" {
 				before = c
+			} else if !totals[r] {
+				blank++
 			}
 		}
-		if again { // a label that stands twice in turn needs no filling
+		if again || !share(blank, len(s.rows), 0.3) { // a label that stands twice in turn needs no filling
 			continue
 		}
-		whole = 0 // blank rows whose neighbour to the right is filled
+		whole := 0 // blank rows whose neighbour to the right is filled
 		for r, c := range f.cells {
-			if c == "" && i+1 < len(s.fields) && slices.ContainsFunc(s.rows[r][i+1:], func(c string) bool { return c != "" }) {
+			if c == "" && !totals[r] && i+1 < len(s.fields) && slices.ContainsFunc(s.rows[r][i+1:], func(c string) bool { return c != "" }) {
 				whole++
 			}
 		}
-		if !share(whole, len(s.rows)-f.filled, 0.95) {
+		if !share(whole, blank, 0.95) {
 			continue
 		}
 		names = append(names, selected(f.name))
 		if evidence == "" {
-			evidence = fmt.Sprintf("%s blank, below %s", of(len(s.rows)-f.filled, len(s.rows)), f.example(func(string) bool { return true }))
+			evidence = fmt.Sprintf("%s blank, below %s", of(blank, len(s.rows)), f.example(func(string) bool { return true }))
 		}
 	}
 	if len(names) == 0 {

@@ -17,7 +17,40 @@ func totalWord(s string) bool {
 		first, _, _ = strings.Cut(rest, " ")
 	}
 	first = first[:len(first)-len(strings.TrimLeftFunc(first, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) || r == '_' }))]
-	return slices.Contains([]string{"total", "sum", "totals", "subtotal", "gesamt", "summe"}, first)
+	return slices.Contains(totalWords, first)
+}
+
+var totalWords = []string{"total", "sum", "totals", "subtotal", "gesamt", "summe"}
+
+// isTotal tells a cell of a field that names a total: by its first word, or by the last behind another cell of the field.
+func (f *field) isTotal(c string) bool {
+	if f.counts[c]*2 >= f.filled {
+		return false
+	}
+	if totalWord(c) {
+		return true
+	}
+	at := strings.LastIndexByte(c, ' ')
+	return at > 0 && f.counts[c[:at]] > 0 && slices.Contains(totalWords, strings.ToLower(c[at+1:]))
+}
+
+// totalsIn are the fields that may name totals.
+func (s *sample) totalsIn() []*field {
+	if len(s.fields) < 2 {
+		return nil
+	}
+	return slices.DeleteFunc(slices.Clone(s.fields[:min(3, len(s.fields))]), func(f *field) bool { return share(f.numbers, f.filled, 0.5) })
+}
+
+// totalRows tells which rows are named totals.
+func (s *sample) totalRows() []bool {
+	out := make([]bool, len(s.rows))
+	for _, f := range s.totalsIn() {
+		for r, c := range f.cells {
+			out[r] = out[r] || c != "" && f.isTotal(c)
+		}
+	}
+	return out
 }
 
 // number reads a number also where it has a decimal comma or grouped digits.
@@ -58,19 +91,15 @@ func (f *field) amounts(most int) []decimal.D {
 // totals finds rows and fields that hold sums of others.
 func (s *sample) totals() []Finding {
 	var out []Finding
-	for _, f := range s.fields[:min(3, len(s.fields))] {
-		if share(f.numbers, f.filled, 0.5) {
-			continue
-		}
-		for _, c := range f.order {
-			if totalWord(c) && f.counts[c]*2 < f.filled && len(s.fields) > 1 {
-				out = append(out, s.totalRows(f, c))
-			}
+	for _, f := range s.totalsIn() {
+		cells := slices.DeleteFunc(slices.Clone(f.order), func(c string) bool { return !f.isTotal(c) })
+		if len(cells) > 0 {
+			out = append(out, f.totalRows(cells))
 		}
 	}
 	if len(out) == 0 && s.whole {
 		if f, ok := s.sumOfAll(); ok {
-			out = append(out, s.totalRows(f, f.cells[len(s.rows)-1]))
+			out = append(out, f.totalRows(f.cells[len(s.rows)-1:]))
 		}
 	}
 	var numbers [][]decimal.D // of the fields since the last without
@@ -96,9 +125,42 @@ func (s *sample) totals() []Finding {
 	return out
 }
 
-func (s *sample) totalRows(f *field, cell string) Finding {
-	return Finding{Kind: "total rows", Says: diag.Plural(int64(f.counts[cell]), "row") + " of totals among the data", Evidence: f.example(func(x string) bool { return x == cell }),
-		Step: "where " + shell(fmt.Sprintf("%s != %q", inFormula(f.name), cell))}
+// totalRows is the finding of rows that some cells of a field name. What several have in common is told by a pattern,
+// where it fits no other cell.
+func (f *field) totalRows(cells []string) Finding {
+	n := 0
+	for _, c := range cells {
+		n += f.counts[c]
+	}
+	var keep []string
+	done := map[string]bool{}
+	for _, c := range cells {
+		if done[c] {
+			continue
+		}
+		words := strings.Fields(c)
+		first, last := words[0]+" ", " "+words[len(words)-1]
+		with := func(fits func(string) bool) bool {
+			here := slices.DeleteFunc(slices.Clone(f.order), func(c string) bool { return !fits(c) })
+			if len(words) < 2 || len(here) < 2 || slices.ContainsFunc(here, func(c string) bool { return !slices.Contains(cells, c) }) {
+				return false
+			}
+			for _, c := range here {
+				done[c] = true
+			}
+			return true
+		}
+		switch name := inFormula(f.name); {
+		case !strings.ContainsAny(first, "{}") && with(func(c string) bool { return strings.HasPrefix(c, first) && len(c) > len(first) }):
+			keep = append(keep, fmt.Sprintf("not fits(%s, %q)", name, first+"{_}"))
+		case !strings.ContainsAny(last, "{}") && with(func(c string) bool { return strings.HasSuffix(c, last) && len(c) > len(last) }):
+			keep = append(keep, fmt.Sprintf("not fits(%s, %q)", name, "{_}"+last))
+		default:
+			keep = append(keep, fmt.Sprintf("%s != %q", name, c))
+		}
+	}
+	return Finding{Kind: "total rows", Says: diag.Plural(int64(n), "row") + " of totals among the data", Evidence: f.example(func(x string) bool { return x == cells[0] }),
+		Step: "where " + shell(strings.Join(keep, " and "))}
 }
 
 // sumOfAll tells whether the last row is the sum of all others, and gives the field that names it.
