@@ -41,6 +41,8 @@ var labelled = []mess{
 	{"twice.csv", "Honey book 2025,,,\nApiary,April,April,May\n,kilos,jars,kilos\nVesk,1.5,3,4\nTamro,2.25,4,6\nUlmo,0.5,1,2\n", "xlsx", []string{"header rows"}},
 	{"corner.csv", "Honey book 2025;;;\n;April;April;May\n;kilos;jars;kilos\nVesk;1,5;3;4\nTamro;2,25;4;6\n;;;\n* measured after extraction;;;\n", "", []string{"header rows", "foot", "numbers"}},
 	{"commas.csv", "apiary;kilos;price\nVesk;1,5;2,40\nTamro;12,25;7,00\nUlmo;1.234,50;6,50\nNorrby;0,75;1,15\n", "", []string{"numbers"}},
+	{"limits.csv", "sample,mites (%)\nT-1,2%\nT-2,3.5%\nT-3,<1%\nT-4,4%\nT-5,6%\nT-6,5%\n", "", []string{"numbers"}},
+	{"commas2.csv", "date;apiary;kilos\n2024-05-02;Vesk;1.234,5\n2024-05-13;Tamro;12,0\n2024-05-14;Ulmo;\n2024-05-15;Norrby;\n", "", []string{"numbers"}},
 	{"units.csv", "apiary,kilos\nVesk,12.5 kg\nTamro,3 kg\nUlmo,7.25 kg\nNorrby,1 kg\n", "xlsx", []string{"numbers"}},
 	{"dates.csv", "visit,date\n1,13.05.2024\n2,2.6.2024\n3,30.06.2024\n4,01.07.2024\n", "", []string{"dates"}},
 	{"ambiguous.csv", "visit,date\n1,03/05/2024\n2,02/06/2024\n3,01/06/2024\n4,01/07/2024\n", "", []string{"dates"}},

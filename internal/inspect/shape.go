@@ -315,8 +315,11 @@ func (s *sample) blankRuns() []Finding {
 		if totals == nil {
 			totals = s.totalRows()
 		}
-		blank, before, again := 0, "", false
+		blank, before, again, numbers := 0, "", false, 0
 		for r, c := range f.cells {
+			if _, ok := number(c); ok { // with a decimal comma too
+				numbers++
+			}
 			again = again || c != "" && c == before
 			if c != "" {
 				before = c
@@ -324,7 +327,7 @@ func (s *sample) blankRuns() []Finding {
 				blank++
 			}
 		}
-		if again || !share(blank, len(s.rows), 0.3) { // a label that stands twice in turn needs no filling
+		if again || share(numbers, f.filled, 0.5) || !share(blank, len(s.rows), 0.3) { // a label that stands twice in turn needs no filling
 			continue
 		}
 		whole := 0 // blank rows whose neighbour to the right is filled
@@ -536,7 +539,7 @@ func (s *sample) duplicates() []Finding {
 	if first > 0 && again > 0 {
 		evidence = fmt.Sprintf("lines %d and %d", first, again)
 	}
-	return []Finding{{Kind: "duplicate rows", Says: diag.Plural(int64(n), "row") + " stand twice", Evidence: evidence, Step: "distinct"}}
+	return []Finding{{Kind: "duplicate rows", Says: diag.Plural(int64(n), "row") + map[bool]string{true: " stands twice", false: " stand twice"}[n == 1], Evidence: evidence, Step: "distinct"}}
 }
 
 // keyWord tells the name of a field that names rows.
