@@ -21,9 +21,15 @@ type Burst struct {
 
 const blankScale = -1
 
-// Parse reads cells, no more than BurstSize, as [Parse] does, a blank as none. It gives how many it read.
-func (b *Burst) Parse(cells []string) int {
+// Parse reads cells, no more than BurstSize, as [Parse] does, a blank as none. It gives how many it read. inText: as for [Places].
+func (b *Burst) Parse(cells []string, inText bool) int {
+	var places [BurstSize]Place
+	Places(cells, places[:], inText)
 	for i, s := range cells {
+		if p := places[i]; p != NoPlace { // most numbers
+			b.coef[i], b.scale[i] = int64(p&(1<<PlaceDigits-1)), int8(p>>PlaceDigits)
+			continue
+		}
 		if coef, scale, ok := parseShort(s); ok {
 			b.coef[i], b.scale[i] = coef, int8(scale)
 			continue

@@ -155,11 +155,11 @@ func sameInBursts(t *testing.T, a, b string, x, y D) {
 		one  func(x, y D) (D, error)
 		many func(b, o *Burst, n int) int
 	}{"+": {D.Add, (*Burst).Add}, "-": {D.Sub, (*Burst).Sub}, "*": {D.Mul, (*Burst).Mul}} {
-		if n := left.Parse([]string{a, "", a}); n < 3 {
+		if n := left.Parse([]string{a, "", a}, false); n < 3 {
 			require.NotNil(t, x.big, a)
 			return
 		}
-		if n := right.Parse([]string{b, b, b}); n < 3 {
+		if n := right.Parse([]string{b, b, b}, false); n < 3 {
 			require.NotNil(t, y.big, b)
 			return
 		}
@@ -220,7 +220,7 @@ func BenchmarkBurst(b *testing.B) {
 	var x, two Burst
 	two.Fill(FromInt(2), BurstSize)
 	for b.Loop() {
-		x.Parse(in)
+		x.Parse(in, false)
 		x.Mul(&two, BurstSize)
 		text = x.Append(text[:0], out, BurstSize)
 	}
