@@ -228,7 +228,7 @@ func Places(cells []string, places []Place, inText bool) {
 			v = (v ^ zeros) >> pad << pad // each digit by its value, zeros in front
 			if byte(v>>pad)-1 < 9 {       // it begins with 1 to 9
 				v, scale := closed(v)
-				if (v|(v+6*everyByte))&(0xF0*everyByte) == 0 && scale >= 0 {
+				if areDigits(v) && scale >= 0 {
 					place = Place(scale<<PlaceDigits) | Place(together(v))
 				}
 			}
@@ -269,9 +269,9 @@ func parseShort(s string) (coef int64, scale int, ok bool) {
 	if n > 8 || n == 0 {
 		return 0, 0, false
 	}
-	v, n, scale := unpointed(eight(p, n), n)
-	u, ok := digitsOf(v, n)
-	return (int64(u) ^ sign) - sign, scale, ok && scale >= 0
+	pad := 8 * (8 - n) & 63
+	v, scale := closed((eight(p, n)<<pad ^ zeros) >> pad << pad)
+	return (int64(together(v)) ^ sign) - sign, scale, areDigits(v) && scale >= 0
 }
 
 // eight is a text of one to eight bytes, its first lowest.
@@ -282,29 +282,7 @@ func eight(p unsafe.Pointer, n int) uint64 {
 	return uint64(*(*byte)(p)) | uint64(*(*byte)(unsafe.Add(p, n/2)))<<(8*(n/2)&63) | uint64(*(*byte)(unsafe.Add(p, n-1)))<<(8*(n-1)&63)
 }
 
-// unpointed takes the first point out of a text; scale is how many bytes stood behind it, -1 for none behind a point.
-func unpointed(v uint64, n int) (without uint64, length, scale int) {
-	x := v ^ '.'*everyByte
-	dot := (x - everyByte) & ^x & (0x80 * everyByte) // its lowest bit is that of the first point
-	if dot == 0 {
-		return v, n, 0
-	}
-	before := dot&-dot>>7 - 1 // the bits below the point
-	if scale = n - 1 - bits.TrailingZeros64(dot)>>3; scale == 0 {
-		scale = -1
-	}
-	return v&before | (v>>8)&^before, n - 1, scale
-}
-
-// digitsOf reads a text of n digits.
-func digitsOf(v uint64, n int) (uint64, bool) {
-	pad := 8 * (8 - n) & 63
-	v = (v ^ zeros>>pad) << pad // each digit by its value, zeros in front
-	if (v|(v+6*everyByte))&(0xF0*everyByte) != 0 {
-		return 0, false
-	}
-	return together(v), true
-}
+func areDigits(v uint64) bool { return (v|(v+6*everyByte))&(0xF0*everyByte) == 0 }
 
 // together makes one number of eight digits: by pairs, by fours, by eight.
 func together(v uint64) uint64 {

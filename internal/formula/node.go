@@ -280,7 +280,7 @@ func comparison(op string, at int, l, r node) (node, error) {
 			b := e.burst()
 			defer e.giveBack(b)
 			for done := 0; done < len(truth); {
-				n := b.Parse(e.cells[slot][from+done : from+min(done+decimal.BurstSize, len(truth))], e.texts[slot])
+				n := b.Parse(e.cells[slot][from+done:from+min(done+decimal.BurstSize, len(truth))], e.texts[slot])
 				order := e.order[:n]
 				b.Compare(value, order)
 				for i, o := range order {
