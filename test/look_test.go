@@ -35,6 +35,11 @@ var labelled = []mess{
 	{"labels.csv", "apiary,colony,kilos\nVesk,026,1.5\n,027,2\n,031,2.5\nTamro,007,3.25\n,011,1\nUlmo,T-1,4\n,T-2,5\n", "ods", []string{"blank runs"}},
 	{"questions.csv", "member,question,answer\nR-1,hives,12\nR-1,queen,seen\nR-2,hives,7\nR-2,queen,not seen\nR-3,hives,9\nR-3,queen,seen\n", "", []string{"names and values"}},
 	{"nobody.csv", "question,answer\nname,Onkara\nhives,12\nname,Bryzel\nhives,7\nname,Dovri\nhives,9\n", "", []string{"names without a person"}},
+	{"stack.csv", "Inspections in May,,,\n" + strings.Join([]string{
+		"Visit,1,Apiary,Vesk\nDate,2024-05-02,Keeper,Ines\nColony,Brood,Honey,Note\n026,6,2,calm\n027,5,3,\n",
+		"Visit,2,Apiary,Tamro\nDate,2024-05-09,Keeper,Ines\nColony,Brood,Honey,Note\n007,7,1,\n011,4,2,restless\n",
+		"Visit,3,Apiary,Ulmo\nDate,2024-05-16,Keeper,Ines\nColony,Brood,Honey,Note\nT-1,3,1,\nT-2,4,2,calm\n",
+	}, ",,,\n"), "xlsx", []string{"repeated blocks"}},
 	{"totals.csv", "apiary,May,June,Total\nVesk,1,2,3\nTamro,2,3,5\nUlmo,4,5,9\nTotal,7,10,17\n", "", []string{"total rows", "total fields"}},
 	{"subtotals.csv", "apiary,colony,April,May\nVesk,026,1.10,4\nVesk,007,2.50,3\nSubtotal Vesk,,3.60,7\nTamro,011,1.00,2\nTamro,012,0.50,1.5\nSubtotal Tamro,,1.50,3.5\nTotal,,5.10,10.5\n", "xlsx", []string{"total rows"}},
 	{"behind.csv", "apiary,colony,kilos\nVesk,026,4\n,007,3\nVesk total,,7\nTamro,011,2\n,012,5\n,014,1\nTamro total,,8\nUlmo,T-1,3\n,T-2,4\nUlmo total,,7\nGrand total,,22\n", "ods", []string{"total rows", "blank runs"}},
@@ -82,6 +87,7 @@ var clean = []struct{ name, text string }{
 	{"one-row.csv", "apiary,colony,kilos\nVesk,026,1.5\n"},
 	{"blanks.csv", "hive,kilos,note\n026,1.5,\n007,,calm\nT-1,2,\nT-2,,\nT-3,4,restless\n"},
 	{"numbers.csv", "a,b,c\n1,-2.5,1e3\n2,0.5,2e-3\n3,4,5\n4,7.25,0\n"},
+	{"cycles.csv", "visit,part,side,grams\n1,upper,left,5\n1,lower,right,6\n2,upper,left,4\n2,lower,right,7\n3,upper,left,3\n3,lower,right,2\n"},
 	{"people.csv", "id,name,town,joined\nM-1,Onkara,Vesk,2019\nM-2,Bryzel,Tamro,2021\nM-3,Dovri,Ulmo,2018\nM-4,Ysante,Norrby,2021\n"},
 }
 

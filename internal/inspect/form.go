@@ -2,11 +2,14 @@ package inspect
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
+	"revuelta/internal/format/delimited"
 )
 
 // form finds a form that is repeated in blocks: labels above them and beside them at the same distances, of two rows and
@@ -17,7 +20,11 @@ func (r *Report) form() {
 		return
 	}
 	for first := range l.First {
-		if f, ok := blocksFrom(l, first); ok {
+		f, ok := blocksFrom(l, first)
+		if !ok {
+			f, ok = stackFrom(l, first)
+		}
+		if ok {
 			if first > 0 {
 				r.Reading = append(r.Reading, "--body", strconv.Itoa(first+1))
 			}
@@ -129,4 +136,120 @@ func evenly(places []int, from int) (int, bool) {
 		}
 	}
 	return by, by >= 2
+}
+
+// stackFrom finds blocks that stand one beneath the other, with the same labels at the same places in each.
+func stackFrom(l *format.Lie, first int) (Finding, bool) {
+	rows, width := l.First[first:], 0
+	for _, r := range rows {
+		width = max(width, len(r.Cells))
+	}
+	for down := 2; down <= (len(rows)+1)/2 && down <= mostOfForm && width <= mostOfForm; down++ {
+		if f, ok := stackOf(rows, down, width); ok {
+			return f, true
+		}
+	}
+	return Finding{}, false
+}
+
+// mostOfForm is how many rows and columns a block may have.
+const mostOfForm = 40
+
+// stackOf finds blocks of so many rows: at three places or more, in the first row and in two columns at least, each has
+// a text that stands there in every block and nowhere else in it; at two places or more they have something else.
+func stackOf(rows []delimited.Record, down, width int) (Finding, bool) {
+	cell := func(r, c int) string {
+		if r < len(rows) && c < len(rows[r].Cells) {
+			return strings.TrimSpace(rows[r].Cells[c])
+		}
+		return ""
+	}
+	blocks := (len(rows) + down - 1) / down
+	labels := make([]string, down*width)
+	wanted := make([]bool, down*width)
+	seen, columns := map[string]bool{}, map[int]bool{}
+	var all []string
+	for i := range labels {
+		r, c := i/width, i%width
+		label, same := cell(r, c), true
+		for b := range blocks {
+			text := cell(b*down+r, c)
+			same = same && text == label
+			wanted[i] = wanted[i] || text != ""
+		}
+		if _, number := number(label); !same || label == "" || number {
+			continue
+		}
+		if seen[label] {
+			return Finding{}, false
+		}
+		seen[label], labels[i], wanted[i] = true, label, false
+	}
+	for i, label := range labels {
+		r, c := i/width, i%width
+		// What stands behind a label, in a row that has values, is one too, though it is the same in every block.
+		if label != "" && c > 0 && labels[i-1] != "" && slices.Contains(wanted[r*width:(r+1)*width], true) {
+			labels[i], wanted[i] = "", true
+		} else if label != "" {
+			all, columns[c] = append(all, label), true
+		}
+	}
+	begins := slices.ContainsFunc(labels[:width], func(label string) bool { return label != "" })
+	values := 0
+	for i, w := range wanted {
+		if w {
+			values++
+			if missing := len(rows) % down; missing > 0 && i/width >= missing {
+				return Finding{}, false
+			}
+		}
+	}
+	if len(all) < 3 || len(columns) < 2 || values < 2 || !begins {
+		return Finding{}, false
+	}
+	// A value is named by the label before it, or by that above it with a number where it names several.
+	names, named := make([]string, len(wanted)), map[string]int{}
+	for i, w := range wanted {
+		if !w {
+			continue
+		}
+		name := "cell"
+		if i%width > 0 && labels[i-1] != "" {
+			name = labels[i-1]
+		} else {
+			for k := i - width; k >= 0; k -= width {
+				if labels[k] != "" {
+					name = labels[k]
+					break
+				}
+			}
+		}
+		names[i] = strings.Trim(strings.Map(func(r rune) rune {
+			if unicode.IsLetter(r) || unicode.IsDigit(r) {
+				return unicode.ToLower(r)
+			}
+			return '_'
+		}, name), "_")
+		named[names[i]]++
+	}
+	var shape []string
+	count := map[string]int{}
+	for r := range down {
+		var line []string
+		for c := range width {
+			name := names[r*width+c]
+			switch {
+			case name == "":
+				name = "."
+			case named[name] > 1:
+				count[name]++
+				name += strconv.Itoa(count[name])
+			}
+			line = append(line, name)
+		}
+		shape = append(shape, strings.Join(line, " "))
+	}
+	return Finding{Kind: "repeated blocks", Says: fmt.Sprintf("a form in %s, one beneath the other, of %s", diag.Plural(int64(blocks), "block"), diag.Plural(int64(down), "row")),
+		Evidence: fmt.Sprintf("%s stand in each, first in line %d", diag.Names(all), rows[0].Line),
+		Step:     "stencil " + shell(strings.Join(shape, " / "))}, true
 }
