@@ -19,7 +19,7 @@ var links = []string{
 	"join other.csv --on id --partners each --alone keep", "join other.csv --on id --partners first --alone drop --bring 'size'",
 	"join other.csv --on 'id' --partners each --alone drop --bring 'keeper'", "fields 'keeper,size,*'", "fields 'size,keeper,id,forage,note'",
 	"explode forage --at ';'", "explode forage --at ';' --position place", "explode note --at ' '", "bundle forage --with ';'",
-	"distinct", "distinct --by id", "distinct --by 'id,apiary,note'", "distinct --by forage",
+	"distinct", "distinct --by id", "distinct --by 'id,apiary,note'", "distinct --by forage", "distinct --by 'size,keeper'", "group --by 'size,keeper' --calc 'count()'",
 	"unpivot '{month} kilos' --value kilos", "unpivot '{month} kilos' --value kilos --skip-blank", "pivot --down id --across apiary --cell 'count()'",
 	"group --by 'id,note' --calc 'count()' --calc 'first(forage) as forage'", "group --by apiary --calc 'sum({May kilos}) as kilos' --each-row",
 	"fields 'id,forage,note,*'", "fields 'note,id,forage,apiary'", "fields 'forage,id'", "rename 'note=remark'", "rename 'remark=note'",
@@ -55,7 +55,7 @@ func TestStepsThroughFiles(t *testing.T) {
 	var other strings.Builder
 	other.WriteString("id,size,keeper\n")
 	for i := range 900 {
-		fmt.Fprintf(&other, "H%d,%d,%s\n", i%60, i, []string{"Ines Duarte", "", "L. van Dam", "A rather longer name; of two"}[i%4])
+		fmt.Fprintf(&other, "H%d,%s,%s\n", i%60, []string{fmt.Sprint(i), "1", "\"1,2\"", fmt.Sprint(i)}[i/7%4], []string{"Ines Duarte", "\"2,x\"", "x", "A rather longer name; of two"}[i/7%4])
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "other.csv"), []byte(other.String()), 0o644))
 	failed := 0

@@ -46,6 +46,11 @@ func (k *rowKeys) asRead(b *table.Batch, fields []int) bool {
 	if byte(k.mark.Load()) != mark {
 		return false
 	}
+	for _, f := range fields { // what was not read may hold the mark itself
+		if c := &b.Cols[f]; c.Seat < 0 && c.Lacks&table.LacksDelimiter(mark) == 0 {
+			return false
+		}
+	}
 	last = last[:len(first)]
 	for r, c := range first {
 		from, to := unsafe.StringData(c), unsafe.StringData(last[r])
