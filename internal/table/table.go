@@ -39,10 +39,12 @@ func Names(cells []string) (names, empty, repeated []string) {
 	for _, c := range cells {
 		taken[c] = true
 	}
+	tried := map[string]int{} // numbers up to which a name is taken, so that many equal ones take no time
 	free := func(name string) string {
 		base := name
-		for n := 2; taken[name]; n++ {
+		for n := max(tried[base]+1, 2); taken[name]; n++ {
 			name = base + " (" + strconv.Itoa(n) + ")"
+			tried[base] = n
 		}
 		return name
 	}

@@ -163,3 +163,19 @@ func TestTakeLeavesNothingBehind(t *testing.T) {
 	copy(src.Cols[0].Make(2), []string{"x", "y"})
 	assert.Equal(t, []string{"a", "b"}, read(&taken.Cols[0], 2))
 }
+
+// Of very many equal names each gets the number that it would get by itself.
+func TestNamesOfManyEqualOnes(t *testing.T) {
+	cells := make([]string, 200_000)
+	for i := range cells {
+		cells[i] = []string{"Vesk", "Tamro", "Vesk (3)"}[i%3]
+	}
+	names, _, repeated := Names(cells)
+	require.Equal(t, []string{"Vesk", "Tamro", "Vesk (3)", "Vesk (2)", "Tamro (2)", "Vesk (3) (2)", "Vesk (4)"}, names[:7])
+	require.Len(t, repeated, len(cells)-3)
+	seen := map[string]bool{}
+	for _, n := range names {
+		seen[n] = true
+	}
+	require.Len(t, seen, len(cells))
+}
