@@ -45,6 +45,7 @@ var labelled = []mess{
 	{"behind.csv", "apiary,colony,kilos\nVesk,026,4\n,007,3\nVesk total,,7\nTamro,011,2\n,012,5\n,014,1\nTamro total,,8\nUlmo,T-1,3\n,T-2,4\nUlmo total,,7\nGrand total,,22\n", "ods", []string{"total rows", "blank runs"}},
 	{"twice.csv", "Honey book 2025,,,\nApiary,April,April,May\n,kilos,jars,kilos\nVesk,1.5,3,4\nTamro,2.25,4,6\nUlmo,0.5,1,2\n", "xlsx", []string{"header rows"}},
 	{"corner.csv", "Honey book 2025;;;\n;April;April;May\n;kilos;jars;kilos\nVesk;1,5;3;4\nTamro;2,25;4;6\n;;;\n* measured after extraction;;;\n", "", []string{"header rows", "foot", "numbers"}},
+	{"nameless.csv", "apiary,May,June,jars\nVesk,1,2,5\nTamro,2,3,6\nUlmo,4,5,7\nKalin,1,1,1\n\" \",8,11,19\n", "", []string{"total rows", "spaces"}},
 	{"commas.csv", "apiary;kilos;price\nVesk;1,5;2,40\nTamro;12,25;7,00\nUlmo;1.234,50;6,50\nNorrby;0,75;1,15\n", "", []string{"numbers"}},
 	{"limits.csv", "sample,mites (%)\nT-1,2%\nT-2,3.5%\nT-3,<1%\nT-4,4%\nT-5,6%\nT-6,5%\n", "", []string{"numbers"}},
 	{"commas2.csv", "date;apiary;kilos\n2024-05-02;Vesk;1.234,5\n2024-05-13;Tamro;12,0\n2024-05-14;Ulmo;\n2024-05-15;Norrby;\n", "", []string{"numbers"}},

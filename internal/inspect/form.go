@@ -230,6 +230,9 @@ func stackOf(rows []delimited.Record, down, width int) (Finding, bool) {
 			}
 			return '_'
 		}, name), "_")
+		if names[i] == "" { // a label of signs alone
+			names[i] = "cell"
+		}
 		named[names[i]]++
 	}
 	var shape []string

@@ -139,6 +139,10 @@ func (f *field) totalRows(cells []string) Finding {
 			continue
 		}
 		words := strings.Fields(c)
+		if len(words) == 0 { // it is told by its sums, and has no name
+			keep = append(keep, fmt.Sprintf("%s != %q", inFormula(f.name), c))
+			continue
+		}
 		first, last := words[0]+" ", " "+words[len(words)-1]
 		with := func(fits func(string) bool) bool {
 			here := slices.DeleteFunc(slices.Clone(f.order), func(c string) bool { return !fits(c) })
