@@ -81,16 +81,17 @@ func (d *Distinct) Run(ctx context.Context, in In, out Out, s *Site) error {
 				rest = newOrderKeeper(schema.Len(), fields, "text", s)
 			}
 			if rest == nil {
-				kept, left = seen.add(keys.prints, kept[:0], left[:0])
+				left = seen.add(keys.prints, left[:0])
 				s.Leave(schema, b, left)
-				if len(kept) == 0 {
+				if kept = others(b.Rows, left, kept[:0]); len(kept) == 0 {
 					return nil
 				}
 				gather(sub, b, kept)
 				return out.Emit(sub)
 			}
-			kept, left = seen.among(keys.prints, kept[:0], left[:0])
+			left = seen.among(keys.prints, left[:0])
 			s.Leave(schema, b, left)
+			kept = others(b.Rows, left, kept[:0])
 			gather(sub, b, kept)
 			number = numbered(sub, number)
 			return rest.add(ctx, sub)
@@ -181,12 +182,13 @@ func (d *Distinct) BindInOrder(in *table.Schema) (*Ordered, error) {
 		Do: func(b *table.Batch, ahead any, s *Site) {
 			k := ahead.(*rowKeys)
 			seen.room(b.Rows, s.share(), math.MaxInt64)
-			kept, left = seen.add(k.prints, kept[:0], left[:0])
+			left = seen.add(k.prints, left[:0])
 			spare.Put(k)
 			if len(left) == 0 {
 				return
 			}
 			s.Leave(in, b, left)
+			kept = others(b.Rows, left, kept[:0])
 			gather(sub, b, kept)
 			sub.Own() // what it lent goes with the batch
 			*b, *sub = *sub, *b

@@ -238,42 +238,52 @@ func (s *keySet) put(f fingerprint) {
 	s.lines[at].put(f)
 }
 
-// add adds keys, for which there is room; it lists the rows whose key is new, and the others.
-func (s *keySet) add(keys []fingerprint, fresh, known []int32) ([]int32, []int32) {
+// add adds keys, for which there is room; it lists the rows whose key was there before.
+func (s *keySet) add(keys []fingerprint, known []int32) []int32 {
 	const burst, ahead = 16, 64 // memory is asked for a line that far ahead, so that it is there in time
-	lines := s.lines
-	fresh = slices.Grow(fresh, len(keys))[:len(keys)]
-	count := 0
-	fetchAll(lines, keys[:min(ahead, len(keys))])
+	fetchAll(s.lines, keys[:min(ahead, len(keys))])
+	s.count += len(keys)
+	plain := s.second == nil && s.before == nil
 	for r := 0; r < len(keys); r += burst {
 		some := keys[r:min(r+burst, len(keys))]
-		fetchAll(lines, keys[min(r+ahead, len(keys)):min(r+ahead+burst, len(keys))])
-		for i := range some {
-			f := some[i]
-			at := f.line(len(lines))
-			l := &lines[at]
-			there := l.maybe(f.a) && l.surely(f)
-			if !there && l.count() == inLine {
-				at, there = s.beside(f, at)
-				l = &lines[at]
+		fetchAll(s.lines, keys[min(r+ahead, len(keys)):min(r+ahead+burst, len(keys))])
+		for i := 0; i < len(some); i++ {
+			if plain {
+				if i += fill(s.lines, some[i:]); i == len(some) {
+					break
+				}
 			}
-			if !there && s.before != nil {
-				_, there = s.before.find(f)
-			}
+			at, there := s.find(some[i])
 			if there {
 				known = append(known, int32(r+i))
+				s.count--
 				continue
 			}
+			l := &s.lines[at]
 			if s.second != nil {
-				s.second[at][l.count()] = f.b
+				s.second[at][l.count()] = some[i].b
 			}
-			l.put(f)
-			fresh[count] = int32(r + i)
-			count++
+			l.put(some[i])
 		}
 	}
-	s.count += count
-	return fresh[:count], known
+	return known
+}
+
+// fill puts keys into their lines, up to the first that may be there already or whose line is full, and says how many that are.
+func fill(lines []keyLine, keys []fingerprint) int {
+	n := len(lines)
+	for i := range keys {
+		f := keys[i]
+		l := &lines[f.line(n)]
+		tags := l.tags
+		k := tags & 0xff
+		if k >= inLine || l.maybe(f.a) {
+			return i
+		}
+		l.a[k] = f.a
+		l.tags = tags + 1 + uint64(byte(f.b))<<(8*k+8)
+	}
+	return len(keys)
 }
 
 // fetchAll asks for the lines of keys from memory.
@@ -283,16 +293,14 @@ func fetchAll(lines []keyLine, keys []fingerprint) {
 	}
 }
 
-// among lists the rows whose key is not in the set, and the others; it adds none.
-func (s *keySet) among(keys []fingerprint, fresh, known []int32) ([]int32, []int32) {
+// among lists the rows whose key is in the set; it adds none.
+func (s *keySet) among(keys []fingerprint, known []int32) []int32 {
 	for r, f := range keys {
 		if _, there := s.find(f); there {
 			known = append(known, int32(r))
-		} else {
-			fresh = append(fresh, int32(r))
 		}
 	}
-	return fresh, known
+	return known
 }
 
 // find gives the line of a key, or that with room for it, and whether it is there, or was before.

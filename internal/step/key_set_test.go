@@ -56,22 +56,19 @@ func TestKeySet(t *testing.T) {
 			}
 			room := set.room(len(keys), rapid.Float64Range(0, 1).Draw(t, "share"), limit)
 			assert.LessOrEqual(t, set.bytes(), limit)
-			var fresh, known []int32
+			known := set.among(keys, nil)
 			if room {
-				fresh, known = set.add(keys, nil, nil)
-			} else {
-				fresh, known = set.among(keys, nil, nil)
+				known = set.add(keys, nil)
 			}
-			var wantFresh, wantKnown []int32
+			var want []int32
 			for r, n := range numbers {
 				if seen[n] {
-					wantKnown = append(wantKnown, int32(r))
-				} else {
-					wantFresh = append(wantFresh, int32(r))
+					want = append(want, int32(r))
 				}
 				seen[n] = seen[n] || room
 			}
-			require.True(t, slices.Equal(wantFresh, fresh) && slices.Equal(wantKnown, known), "%v are %v and %v", numbers, fresh, known)
+			require.True(t, slices.Equal(want, known), "of %v there are %v", numbers, known)
+			require.Equal(t, len(seen), set.count)
 		}
 	})
 }
@@ -92,8 +89,7 @@ func TestKeySetGuesses(t *testing.T) {
 			keys[i] = fingerprintOf(strconv.Itoa(from + i))
 		}
 		require.True(t, s.room(each, float64(from)/all, math.MaxInt64))
-		fresh, _ := s.add(keys, nil, nil)
-		require.Len(t, fresh, each)
+		require.Empty(t, s.add(keys, nil))
 		if s.count > guessFrom {
 			sizes[len(s.lines)] = true
 		}
@@ -105,15 +101,13 @@ func TestKeySetGuesses(t *testing.T) {
 			keys[i] = fingerprintOf(strconv.Itoa(from + i/2))
 		}
 		require.True(t, s.room(each, 1, math.MaxInt64))
-		fresh, known := s.add(keys, nil, nil)
+		known := s.add(keys, nil)
 		if from < all {
-			require.Empty(t, fresh)
+			require.Len(t, known, each)
 		} else {
-			require.Len(t, fresh, each/2)
+			require.Len(t, known, each/2)
 		}
-		require.Len(t, known, each-len(fresh))
-		fresh, _ = s.among(keys, nil, nil)
-		require.Empty(t, fresh)
+		require.Len(t, s.among(keys, nil), each)
 	}
 	assert.NotNil(t, s.before)
 }
@@ -125,11 +119,11 @@ func BenchmarkKeySet(b *testing.B) {
 	}
 	for b.Loop() {
 		s := newKeySet()
-		var fresh, known []int32
+		var known []int32
 		for at := 0; at < len(keys); at += 1500 {
 			some := keys[at:min(at+1500, len(keys))]
 			s.room(len(some), float64(at)/float64(len(keys)), math.MaxInt64)
-			fresh, known = s.add(some, fresh[:0], known[:0])
+			known = s.add(some, known[:0])
 		}
 	}
 	b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N*len(keys)), "ns/key")

@@ -120,6 +120,18 @@ func gather(dst, src *table.Batch, rows []int32) {
 	dst.Origin.Derive(&src.Origin, rows)
 }
 
+// others appends the rows, of so many, that are not among those left, which rise.
+func others(rows int, left, kept []int32) []int32 {
+	r := int32(0)
+	for _, l := range append(left, int32(rows)) {
+		for ; r < l; r++ {
+			kept = append(kept, r)
+		}
+		r = l + 1
+	}
+	return kept
+}
+
 // triesFor is what to try where a cell could not be read by a formula.
 func triesFor(f *formula.Failure) []string {
 	if f.Field >= 0 && f.Reason == "is not a number" {
