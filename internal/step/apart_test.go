@@ -33,6 +33,7 @@ func TestLittleMemoryIsTheSame(t *testing.T) {
 		"pivot --down k --across a --cell 'sum(v)' --expect x,y,z",
 		"pivot --down k --across a --cell 'share(v)' --order text --totals field --decimals 3",
 		"pivot --across a --cell 'count()' --others drop --expect y",
+		"pivot --down k --across a --cell 'sum(v)' --cell 'max(w)' --expect x,y --others drop --totals both",
 		"join OTHER --on k --bring name",
 		"join OTHER --on k --partners each --alone drop",
 		"join OTHER --on k --partners first --alone error",

@@ -20,6 +20,7 @@ type folder struct {
 	decimals int
 	balance  []int                                                 // fields whose cells come out as they went in, one each
 	watch    func(values []string) (reason string, tries []string) // looks at a new across key
+	drops    func(values []string) bool                            // across keys whose values nobody wants; nil: there are none
 	most     int                                                   // across keys; 0: no bound
 	wanted   []int                                                 // fields that keys and calculations look at
 	perSlot  int                                                   // bytes, about
@@ -36,6 +37,7 @@ type part struct {
 	grid   grid
 	slots  int32
 	at     []int32 // slots of the rows at hand
+	drops  []bool  // of each key across
 	accs   []calc.Acc
 	spans  []span
 	single []*calc.Single // those of accs that take exactly one value
@@ -184,14 +186,19 @@ func (p *part) Add(b *table.Batch, at int64) error {
 	p.remember(b, at)
 	p.held += b.Rows * p.f.perRow
 	if p.s.Aside != nil {
-		for r := range b.Rows {
-			if err := p.row(b, r, at+int64(r)); err != nil {
-				return err
-			}
-		}
-		return nil
+		return p.oneByOne(b, at)
 	}
 	return p.all(b, at)
+}
+
+// oneByOne takes the rows of a batch each for itself.
+func (p *part) oneByOne(b *table.Batch, at int64) error {
+	for r := range b.Rows {
+		if err := p.row(b, r, at+int64(r)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // remember notes where rows stand, for a message of two that compete.
@@ -218,6 +225,9 @@ func (p *part) all(b *table.Batch, at int64) error {
 	}
 	n := b.Rows
 	cols, fail, err := p.across.ids(b, n, at, func(id int32, r int) error { return p.newAcross(b, id, r) })
+	if p.f.drops != nil && slices.ContainsFunc(cols, p.dropped) {
+		return p.oneByOne(b, at)
+	}
 	failed(len(cols), fail, err)
 	rows, fail, err := p.down.ids(b, len(cols), at, func(int32, int) error {
 		p.grid.addRow()
@@ -277,6 +287,12 @@ func (p *part) newAcross(b *table.Batch, id int32, r int) error {
 }
 
 func (p *part) row(b *table.Batch, r int, pos int64) error {
+	if dropped, ok, err := p.drop(b, r, pos); !ok {
+		return err
+	} else if dropped {
+		_, err := p.downOf(b, r, pos) // its row stays
+		return err
+	}
 	if p.s.Aside != nil { // a row that is put aside leaves no trace
 		if fail := p.check(r); fail != nil {
 			return p.unfit(b, r, fail)
@@ -286,15 +302,9 @@ func (p *part) row(b *table.Batch, r int, pos int64) error {
 	if !ok {
 		return err
 	}
-	row, fresh, fail := p.down.id(r, pos)
-	if fail != nil {
-		return p.unfit(b, r, fail)
-	}
-	if fresh {
-		p.grid.addRow()
-	} else {
-		p.s.Tally.Merged++
-		p.down.first[row] = min(p.down.first[row], pos) // rows of files come after those held
+	row, err := p.downOf(b, r, pos)
+	if row < 0 {
+		return err
 	}
 	slot := p.grid.get(row, col)
 	if slot < 0 {
@@ -307,6 +317,38 @@ func (p *part) row(b *table.Batch, r int, pos int64) error {
 	}
 	p.countFilled(r)
 	return nil
+}
+
+// downOf is the number of a row's key down, which it counts; negative: the row was dealt with, or stops the run.
+func (p *part) downOf(b *table.Batch, r int, pos int64) (int32, error) {
+	row, fresh, fail := p.down.id(r, pos)
+	if fail != nil {
+		return -1, p.unfit(b, r, fail)
+	}
+	if fresh {
+		p.grid.addRow()
+	} else {
+		p.s.Tally.Merged++
+		p.down.first[row] = min(p.down.first[row], pos) // rows of files come after those held
+	}
+	return row, nil
+}
+
+// drop tells whether nobody wants the values of a row, which then need not be read; not ok: it was dealt with, or stops the run.
+func (p *part) drop(b *table.Batch, r int, pos int64) (dropped, ok bool, err error) {
+	if p.f.drops == nil {
+		return false, true, nil
+	}
+	id, ok, err := p.acrossOf(b, r, pos)
+	return ok && p.dropped(id), ok, err
+}
+
+// dropped tells whether nobody wants the values of a key across.
+func (p *part) dropped(id int32) bool {
+	for k := int32(len(p.drops)); k <= id; k++ {
+		p.drops = append(p.drops, p.f.drops(p.across.values[k]))
+	}
+	return p.drops[id]
 }
 
 func (p *part) countFilled(r int) {

@@ -42,24 +42,27 @@ func (p *part) putApart(b *table.Batch, at int64) error {
 }
 
 func (p *part) putRow(b *table.Batch, r int, pos int64) error {
-	if p.s.Aside != nil {
+	dropped, ok, err := p.drop(b, r, pos)
+	if !ok {
+		return err
+	}
+	if p.s.Aside != nil && !dropped {
 		if fail := p.check(r); fail != nil {
 			return p.unfit(b, r, fail)
 		}
 	}
-	_, ok, err := p.acrossOf(b, r, pos)
-	if !ok {
+	if _, ok, err := p.acrossOf(b, r, pos); !ok {
 		return err
 	}
 	name, fail := p.down.name(r)
-	if fail == nil {
+	if fail == nil && !dropped {
 		fail = p.check(r)
 	}
 	if fail != nil {
 		return p.unfit(b, r, fail)
 	}
 	for _, a := range p.accs {
-		if a, ok := a.(calc.Knowing); ok {
+		if a, ok := a.(calc.Knowing); ok && !dropped {
 			a.Watch(r, pos)
 		}
 	}

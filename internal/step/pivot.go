@@ -233,7 +233,10 @@ func (p *Pivot) Reduce(in *table.Schema) (Reduction, error) {
 		}
 	}
 	if p.Expect != nil {
-		if p.Others == "error" {
+		switch p.Others {
+		case "drop":
+			f.drops = func(values []string) bool { return r.expected(values) < 0 }
+		case "error":
 			f.watch = func(values []string) (string, []string) {
 				if r.expected(values) >= 0 {
 					return "", nil

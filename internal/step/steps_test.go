@@ -148,6 +148,8 @@ func TestSteps(t *testing.T) {
 		{"pivot --down k --across q --cell 'sum(a)' --expect y,z,x --empty 0", "k|q|a/1|x|1/1|y|2", "k|y|z|x/1|2|0|1"},
 		{"pivot --down k --across q --cell 'sum(a)' --expect y", "k|q|a/1|x|1/1|y|2", `error: line 2, field "q": "x" is not expected; expected are y`},
 		{"pivot --down k --across q --cell 'sum(a)' --expect y --others drop --totals both", "k|q|a/1|x|1/1|y|2/2|x|5", "k|y|Total/1|2|2/2||/Total|2|2"},
+		{"pivot --down k --across q --cell 'sum(a)' --expect y --others drop", "k|q|a/1|x|a lot/1|y|2/2|x|5", "k|y/1|2/2|"}, // what is dropped is not read
+		{"pivot --down k --across q --cell a --expect y --others drop", "k|q|a/1|x|7/1|x|8/1|y|2", "k|y/1|2"},
 		{"pivot --down k --across q --cell 'sum(a)' --expect y --others fold --totals row", "k|q|a/1|x|1/1|y|2/2|z|5/1|z|7", "k|y|others/1|2|8/2||5/Total|2|13"},
 		{"pivot --down k --across q --cell a --expect y --others fold", "k|q|a/1|x|1/1|z|2", "two rows compete"},
 		{"pivot --down k --across q --cell 'mean(a)' --totals field --totals-name all --decimals 2", "k|q|a/1|x|1/1|x|2/1|y|2", "k|x|y|all/1|1.5|2|1.67"},
