@@ -23,7 +23,7 @@ import (
 // lookAt shows how a file lies and what is untidy in it.
 func lookAt(ctx context.Context, a *app, c *call) error {
 	if len(c.args.Operands) != 1 {
-		return diag.Usagef("look takes one file").Trying(program + " look harvest.csv")
+		return diag.Usagef("look takes one file, and %d are named", len(c.args.Operands)).Trying(program+" look harvest.csv", "… | "+program+" look -")
 	}
 	path := c.args.Operands[0]
 	o, err := plan.DecodeRead(c.extra)

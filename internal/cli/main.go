@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"path/filepath"
 	"slices"
 	"strings"
 	"syscall"
@@ -246,6 +247,13 @@ func unknownCommand(name string) error {
 	e := diag.Usagef("there is no command %s", diag.Quote(name))
 	if near := diag.Nearest(name, commandNames()); near != "" {
 		return e.Trying(fmt.Sprintf("did you mean %s %s?", program, near))
+	}
+	if info, err := os.Stat(name); err == nil && !info.IsDir() { // the file alone is named
+		does := "look"
+		if filepath.Ext(name) == ".plan" {
+			does = "run"
+		}
+		return e.Trying(program + " " + does + " " + name)
 	}
 	return e.Trying(program + " --help")
 }

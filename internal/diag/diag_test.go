@@ -62,7 +62,8 @@ func TestWords(t *testing.T) {
 
 func TestNearest(t *testing.T) {
 	names := []string{"colony", "Jan", "Mar", "net kilos", "keeper"}
-	for word, want := range map[string]string{"Mrz": "Mar", "COLONY": "colony", "netkilos": "net kilos", "keepr": "keeper", "kilos": "net kilos", "nobody": "", "": "", "x": ""} {
+	for word, want := range map[string]string{"Mrz": "Mar", "COLONY": "colony", "netkilos": "net kilos", "keepr": "keeper", "kilos": "net kilos", "nobody": "", "": "", "x": "", "Ja": "Jan", "kg": "", "clo": "",
+		"net": "net kilos", "Mra": "Mar", "keeprs": "keeper", "kee pers": "keeper", "colnoy": "colony"} {
 		assert.Equal(t, want, Nearest(word, names), word)
 	}
 }

@@ -1,28 +1,44 @@
 package diag
 
 import (
+	"slices"
 	"strings"
 
 	"github.com/agnivade/levenshtein"
 )
 
-// Nearest gives the name most like word, or "" where none is near: equal but
-// for case and spaces first, then the fewest edits, then one that contains it.
+// Nearest gives the name most like word, or "" where none is near: equal but for case and spaces first, then one
+// that begins with it, then the fewest edits, then one that contains it.
 func Nearest(word string, names []string) string {
 	key := func(s string) string { return strings.ToLower(strings.Join(strings.Fields(s), "")) }
 	w := key(word)
 	if w == "" {
 		return ""
 	}
-	best, fewest := "", max(2, len([]rune(w))/3)+1
+	begins := ""
+	best, fewest := "", 4
 	for _, n := range names {
 		k := key(n)
-		if k == w {
+		switch k {
+		case "":
+			continue
+		case w:
 			return n
 		}
-		if d := levenshtein.ComputeDistance(w, k); d < fewest && d <= 3 {
+		if len(w) > 2 && strings.HasPrefix(k, w) && (begins == "" || len(n) < len(begins)) {
+			begins = n
+		}
+		d := levenshtein.ComputeDistance(w, k)
+		most := max(1, len([]rune(w))/3)
+		if w[0] == k[0] || letters(w) == letters(k) { // which are seldom mistaken, or two that changed places
+			most = max(2, most)
+		}
+		if d <= most && d < fewest && d < len([]rune(w)) {
 			best, fewest = n, d
 		}
+	}
+	if begins != "" {
+		return begins
 	}
 	if best == "" && len(w) > 2 {
 		for _, n := range names {
@@ -32,4 +48,11 @@ func Nearest(word string, names []string) string {
 		}
 	}
 	return best
+}
+
+// letters are those of a word in order.
+func letters(word string) string {
+	r := []rune(word)
+	slices.Sort(r)
+	return string(r)
 }

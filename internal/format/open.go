@@ -3,9 +3,11 @@ package format
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"os"
+	"path/filepath"
 	"strings"
 	"syscall"
 	"unicode/utf8"
@@ -45,7 +47,7 @@ func FileError(name string, err error) *diag.Error {
 	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		text = "there is no such file"
+		return missing(name, err)
 	case errors.Is(err, fs.ErrPermission):
 		text = "no permission"
 	case errors.Is(err, syscall.EISDIR):
@@ -56,6 +58,31 @@ func FileError(name string, err error) *diag.Error {
 	e := diag.Systemf("%s", text)
 	e.Cause = err
 	e.File = name
+	return e
+}
+
+// missing is the error of a file that is not there. It names one beside it that is much like it.
+func missing(name string, err error) *diag.Error {
+	e := diag.Systemf("there is no such file")
+	e.Cause, e.File = err, name
+	folder, file := filepath.Split(name)
+	if folder == "" {
+		folder = "."
+	}
+	entries, unread := os.ReadDir(folder)
+	if errors.Is(unread, fs.ErrNotExist) {
+		e.Text = "there is no folder " + filepath.Clean(folder)
+		return e
+	}
+	var names []string
+	for _, x := range entries {
+		if !x.IsDir() {
+			names = append(names, x.Name())
+		}
+	}
+	if near := diag.Nearest(file, names); near != "" {
+		e.Trying(fmt.Sprintf("did you mean %s?", filepath.Join(filepath.Dir(name), near)))
+	}
 	return e
 }
 
