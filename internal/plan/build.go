@@ -15,21 +15,24 @@ import (
 func Build(name string, statements []Statement) (*run.Program, error) {
 	p := &run.Program{Plan: name}
 	var errs diag.List
-	open, line := false, 0 // a table flows that was not written, from that line on
-	marks := map[string]bool{}
+	open, line := false, 0    // a table flows that was not written, from that line on
+	marks := map[string]int{} // the line of each
 	for _, s := range statements {
 		item, err := build(s, filepath.Dir(name))
 		if err != nil {
 			errs = append(errs, place(err, name, s)...)
 			continue
 		}
-		if m, ok := item.(*run.Mark); ok {
-			marks[m.Name] = true
-		}
-		for _, w := range s.Words {
-			if mark, ok := strings.CutPrefix(w.Text, "@"); ok && !marks[mark] && mark != "" && !w.Quoted && !strings.ContainsAny(mark, "{}") {
+		for _, path := range looksAt(item) {
+			if mark, ok := strings.CutPrefix(path, "@"); ok && marks[mark] == 0 {
 				errs = append(errs, place(diag.Usagef("nothing was marked @%s above", mark).Trying("mark "+mark+" on a line before"), name, s)...)
 			}
+		}
+		if m, ok := item.(*run.Mark); ok {
+			if marks[m.Name] > 0 {
+				errs = append(errs, place(diag.Usagef("a table was marked %s in line %d already", m.Name, marks[m.Name]).Trying("mark another name"), name, s)...)
+			}
+			marks[m.Name] = s.Line()
 		}
 		switch item.(type) {
 		case *run.Read:
@@ -55,6 +58,19 @@ func Build(name string, statements []Statement) (*run.Program, error) {
 		return nil, errs
 	}
 	return p, nil
+}
+
+// looksAt names the tables that an item reads: files and @NAMEs.
+func looksAt(item any) []string {
+	switch item := item.(type) {
+	case *run.Read:
+		return item.Paths
+	case *run.Apply:
+		if u, ok := item.Step.(step.LooksAt); ok {
+			return []string{u.LooksAt()}
+		}
+	}
+	return nil
 }
 
 // place puts the plan's place into errors.
@@ -102,6 +118,19 @@ func build(s Statement, folder string) (any, error) {
 		}
 		if len(args.Operands) == 0 {
 			args.Operands = []string{"-"}
+		}
+		for _, path := range args.Operands {
+			if !strings.HasPrefix(path, "@") {
+				continue
+			}
+			if len(args.Operands) > 1 {
+				return nil, diag.Usagef("read %s: a marked table is read by itself", path).Trying("append " + path + " on the next line")
+			}
+			for name := range args.Values {
+				if name != "limit" {
+					return nil, diag.Usagef("read %s: --%s is for files; a marked table is there as it is", path, name)
+				}
+			}
 		}
 		rd := &run.Read{Options: o, Line: s.Line()}
 		for _, path := range args.Operands {

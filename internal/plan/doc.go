@@ -4,7 +4,7 @@
 //	line   = [ step ] [ comment ]
 //	step   = NAME { word }, gone on with by lines that begin with a blank
 //	word   = { plain | '…' | "…" }
-//	comment= # at the beginning of a line or after a blank, to the end of the line
+//	comment= # at the beginning of a line or between blanks, to the end of the line; #2 is a word
 //
 // Words are quoted as in a shell: nothing is special inside '…'; inside "…" a
 // backslash takes the meaning off a quote or a backslash; outside quotes a

@@ -1,9 +1,11 @@
 package plan
 
 import (
+	"slices"
 	"strings"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/step"
 )
 
 // Word is a word of a plan and where it stands.
@@ -28,33 +30,59 @@ func Parse(name, text string) ([]Statement, error) {
 	var out []Statement
 	var errs diag.List
 	text = strings.TrimPrefix(text, "\uFEFF")
+	unread := false // the step that a line may go on with
 	for i, line := range strings.Split(strings.ReplaceAll(text, "\r\n", "\n"), "\n") {
+		indented := strings.HasPrefix(line, " ") || strings.HasPrefix(line, "\t")
 		words, err := split(line, i+1)
 		if err != nil {
 			err.Plan, err.PlanLine = name, i+1
 			errs = append(errs, err)
+			unread = unread || !indented
 			continue
 		}
-		if len(words) == 0 {
-			continue
+		if n := len(words); n > 0 && words[n-1].Text == `\` && !words[n-1].Quoted {
+			errs = append(errs, &diag.Error{Status: diag.Usage, Plan: name, PlanLine: i + 1,
+				Text: `the line ends with \: a step goes on over the indented lines beneath it`, Try: []string{`leave out the \`}})
+			words = words[:n-1]
 		}
-		if line[0] == ' ' || line[0] == '\t' {
-			if len(out) == 0 {
-				if len(errs) == 0 {
-					errs = append(errs, &diag.Error{Status: diag.Usage, Plan: name, PlanLine: i + 1,
-						Text: "the line is indented, so it goes on with a step above: there is none", Try: []string{"begin it at the left edge"}})
-				}
-				continue
-			}
-			out[len(out)-1].Words = append(out[len(out)-1].Words, words...)
-			continue
+		switch {
+		case len(words) == 0 || indented && unread:
+		case !indented:
+			out = append(out, Statement{Name: words[0], Words: words[1:]})
+			unread = false
+		case len(out) == 0:
+			errs = append(errs, &diag.Error{Status: diag.Usage, Plan: name, PlanLine: i + 1,
+				Text: "the line is indented, so it goes on with a step above: there is none", Try: []string{"begin it at the left edge"}})
+			unread = true
+		default:
+			last := &out[len(out)-1]
+			last.Words = append(last.Words, words...)
 		}
-		out = append(out, Statement{Name: words[0], Words: words[1:]})
+	}
+	if err := noPlan(name, out); err != nil {
+		return nil, diag.List{err}
 	}
 	if len(errs) > 0 {
 		return out, errs
 	}
 	return out, nil
+}
+
+// noPlan is the error of a text that is something else: several lines, none of which begins with a step.
+func noPlan(name string, statements []Statement) *diag.Error {
+	const few, many = 3, 50 // lines to be sure, and lines that are enough for it
+	known := append([]string{"read", "write", "mark"}, step.Names()...)
+	for _, s := range statements[:min(many, len(statements))] {
+		if slices.Contains(known, s.Name.Text) || diag.Nearest(s.Name.Text, known) != "" {
+			return nil
+		}
+	}
+	if len(statements) < few {
+		return nil
+	}
+	e := diag.Usagef("this is no plan: none of its lines begins with a step").Trying("a table comes behind the plan: run PLAN "+name, "look "+name+" --plan NEW.plan writes one to start from")
+	e.Plan, e.PlanLine = name, 1
+	return e
 }
 
 // split parts a line into words.
@@ -66,7 +94,9 @@ func split(s string, line int) ([]Word, *diag.Error) {
 			i++
 			continue
 		case '#':
-			return out, nil
+			if len(out) == 0 || i+1 == len(s) || s[i+1] == ' ' || s[i+1] == '\t' { // #2 is a field
+				return out, nil
+			}
 		}
 		var b strings.Builder
 		w := Word{Line: line}
@@ -123,7 +153,7 @@ func (s Statement) String() string {
 
 // String writes a word, quoted where it needs it.
 func (w Word) String() string {
-	if w.Text != "" && !strings.ContainsAny(w.Text, " \t'\"#") && (!w.Quoted || !strings.HasPrefix(w.Text, "-")) {
+	if w.Text != "" && w.Text != `\` && !strings.ContainsAny(w.Text, " \t'\"#") && (!w.Quoted || !strings.HasPrefix(w.Text, "-")) {
 		return w.Text
 	}
 	if !strings.Contains(w.Text, "'") {
