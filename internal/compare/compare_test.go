@@ -26,7 +26,7 @@ func held(names []string, rows [][]string) format.Source {
 		}
 	}
 	b.Rows = len(rows)
-	return format.Memory("t", table.NewSchema(names), []*table.Batch{b})
+	return format.Memory("t", table.NewSchema(names), []*table.Batch{b}, nil)
 }
 
 // parsed is a table written as names/cells/cells, parted by |.

@@ -409,21 +409,32 @@ func Each(src Source, f func(*table.Batch) error) error {
 }
 
 // Memory is a table that is held already, as a source; its batches are read only.
-func Memory(name string, schema *table.Schema, batches []*table.Batch) Source {
-	return &memory{name: name, schema: schema, batches: batches}
+func Memory(name string, schema *table.Schema, batches []*table.Batch, files []string) Source {
+	return &memory{made: made{name, schema, files}, batches: batches}
 }
 
+// made is a table that was made here; its rows came from files all the same.
+type made struct {
+	name   string
+	schema *table.Schema
+	files  []string
+}
+
+func (m made) Schema() *table.Schema { return m.schema }
+func (m made) Inputs() []*Input      { return []*Input{{Name: m.name, Fields: m.schema.Len()}} }
+func (m made) Parser() Parser        { return &memoryParser{stats: make([]Stats, 1)} }
+func (m made) Recycle(Chunk)         {}
+func (m made) Close() error          { return nil }
+
+// Files names what the origins of rows number.
+func (m made) Files() []string { return m.files }
+
 type memory struct {
-	name    string
-	schema  *table.Schema
+	made
 	batches []*table.Batch
 	next    int
 }
 
-func (m *memory) Schema() *table.Schema { return m.schema }
-func (m *memory) Inputs() []*Input {
-	return []*Input{{Name: m.name, Fields: m.schema.Len()}}
-}
 func (m *memory) Next() (Chunk, error) {
 	if m.next == len(m.batches) {
 		return Chunk{}, io.EOF
@@ -431,9 +442,6 @@ func (m *memory) Next() (Chunk, error) {
 	m.next++
 	return Chunk{batch: m.batches[m.next-1]}, nil
 }
-func (m *memory) Parser() Parser { return &memoryParser{stats: make([]Stats, 1)} }
-func (m *memory) Recycle(Chunk)  {}
-func (m *memory) Close() error   { return nil }
 
 type memoryParser struct{ stats []Stats }
 
@@ -442,7 +450,7 @@ func (p *memoryParser) Parse(c Chunk, dst *table.Batch) error {
 	for i := range c.batch.Cols {
 		dst.Cols[i].Borrow(&c.batch.Cols[i])
 	}
-	dst.Rows, dst.Origin = c.batch.Rows, table.Origin{}
+	dst.Rows, dst.Origin = c.batch.Rows, c.batch.Origin
 	p.stats[0].Rows += int64(dst.Rows)
 	return nil
 }

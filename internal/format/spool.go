@@ -2,6 +2,7 @@ package format
 
 import (
 	"bufio"
+	"cmp"
 	"encoding/binary"
 	"io"
 	"os"
@@ -55,7 +56,8 @@ func NewSpool(dir string, width int) (*Spool, error) {
 // Append adds the rows of a batch.
 func (s *Spool) Append(b *table.Batch) error {
 	for r := range b.Rows {
-		s.buf = s.buf[:0]
+		s.buf = binary.AppendUvarint(s.buf[:0], uint64(b.Origin.LineOf(r)))
+		s.buf = binary.AppendUvarint(s.buf, uint64(b.Origin.File))
 		for i := range b.Cols {
 			cell := b.Cols[i].At(r)
 			s.buf = append(binary.AppendUvarint(s.buf, uint64(len(cell))), cell...)
@@ -72,31 +74,50 @@ func (s *Spool) Append(b *table.Batch) error {
 func (s *Spool) Close() { s.f.Close() }
 
 // Source reads the rows from the first; all must have been added.
-func (s *Spool) Source(name string, schema *table.Schema) (Source, error) {
+func (s *Spool) Source(name string, schema *table.Schema, files []string) (Source, error) {
 	if err := s.w.Flush(); err != nil {
 		return nil, TemporaryError(s.dir, err)
 	}
-	return &spooled{s: s, name: name, schema: schema, r: bufio.NewReaderSize(io.NewSectionReader(s.f, 0, s.size), 256<<10)}, nil
+	return &spooled{made: made{name, schema, files}, s: s, r: bufio.NewReaderSize(io.NewSectionReader(s.f, 0, s.size), 256<<10)}, nil
 }
 
 type spooled struct {
-	s      *Spool
-	name   string
-	schema *table.Schema
-	r      *bufio.Reader
+	made
+	s    *Spool
+	r    *bufio.Reader
+	next *place // of the row that comes, where it was read ahead
 }
 
-func (p *spooled) Schema() *table.Schema { return p.schema }
-func (p *spooled) Inputs() []*Input {
-	return []*Input{{Name: p.name, Fields: p.schema.Len()}}
-}
-func (p *spooled) Parser() Parser { return &memoryParser{stats: make([]Stats, 1)} }
-func (p *spooled) Recycle(Chunk)  {}
-func (p *spooled) Close() error   { return nil }
+// place is where a row came from.
+type place struct{ line, file uint64 }
 
+// ahead gives the place of the next row, io.EOF behind the last.
+func (p *spooled) ahead() (*place, error) {
+	if p.next == nil {
+		line, err := binary.ReadUvarint(p.r)
+		if err == io.EOF {
+			return nil, err
+		}
+		file, again := binary.ReadUvarint(p.r)
+		if err = cmp.Or(err, again); err != nil {
+			return nil, TemporaryError(p.s.dir, err)
+		}
+		p.next = &place{line, file}
+	}
+	return p.next, nil
+}
+
+// Next gives rows of one file, or rows whose line is not known.
 func (p *spooled) Next() (Chunk, error) {
 	const most = 1024
+	first, err := p.ahead()
+	if err != nil {
+		return Chunk{}, err
+	}
 	b := &table.Batch{}
+	if first.line > 0 {
+		b.Origin = table.Origin{File: int(first.file), Line: int(first.line), Each: 1}
+	}
 	b.Shape(p.s.width)
 	cols := make([][]string, p.s.width)
 	for i := range cols {
@@ -105,16 +126,19 @@ func (p *spooled) Next() (Chunk, error) {
 	var text []byte
 	n := 0
 	for ; n < most; n++ {
+		at, err := p.ahead()
+		if err == io.EOF || err == nil && (at.file != first.file || (at.line > 0) != (first.line > 0)) {
+			break
+		}
+		if err != nil {
+			return Chunk{}, err
+		}
+		p.next = nil
+		if first.line > 0 {
+			b.Origin.Lines = append(b.Origin.Lines, int32(int64(at.line)-int64(first.line)))
+		}
 		for i := range cols {
 			size, err := binary.ReadUvarint(p.r)
-			if err == io.EOF && i == 0 {
-				if n == 0 {
-					return Chunk{}, io.EOF
-				}
-				b.Rows = most
-				b.Truncate(n)
-				return Chunk{batch: b}, nil
-			}
 			if err != nil {
 				return Chunk{}, TemporaryError(p.s.dir, err)
 			}
@@ -129,6 +153,7 @@ func (p *spooled) Next() (Chunk, error) {
 			cols[i][n] = unsafe.String(unsafe.SliceData(text[from:]), int(size))
 		}
 	}
-	b.Rows = n
+	b.Rows = most
+	b.Truncate(n)
 	return Chunk{batch: b}, nil
 }

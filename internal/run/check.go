@@ -124,14 +124,16 @@ func (r *runner) fieldsAfter(ctx context.Context, a *Apply, in *table.Schema) (*
 			return nil, false, err
 		}
 	}
-	if m, ok := made.(step.Mapper); ok {
+	o, ok := made.(step.OpenFields)
+	known := !ok || !o.OpenFields()
+	if m, ok := made.(step.Mapper); ok && known {
 		b, err := m.Bind(in)
 		if err != nil {
 			return nil, false, err
 		}
 		return b.Schema, false, nil
 	}
-	if o, ok := made.(step.OpenFields); ok && o.OpenFields() {
+	if !known {
 		if red, ok := made.(step.Reducer); ok {
 			_, err := red.Reduce(in)
 			return nil, true, err

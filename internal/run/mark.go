@@ -20,21 +20,16 @@ type Mark struct {
 type held struct {
 	schema  *table.Schema
 	batches []*table.Batch
-	size    int64         // of the cells held
+	size    int64         // of the batches held
+	files   []string      // that the rows came from, as their origins number them
 	spool   *format.Spool // where the rows went that were too many; nil: they are held
 }
 
 // keep holds a batch, or puts it into the spool once too much is held.
 func (h *held) keep(b *table.Batch, limit int64, temp string) error {
 	if h.spool == nil {
-		keep := &table.Batch{}
-		keep.Shape(len(b.Cols))
-		keep.Rows = b.Rows
-		for i := range b.Cols {
-			keep.Cols[i].Borrow(&b.Cols[i])
-			keep.Cols[i].Own()
-			h.size += int64(len(keep.Cols[i].Cells)) * cellSize
-		}
+		keep, size := b.Clone()
+		h.size += size
 		h.batches = append(h.batches, keep)
 		if limit == 0 || h.size < limit {
 			return nil
@@ -54,9 +49,6 @@ func (h *held) keep(b *table.Batch, limit int64, temp string) error {
 	return h.spool.Append(b)
 }
 
-// cellSize is about what a cell takes while it is held.
-const cellSize = 32
-
 // marking is the step that holds the table and lets it flow on.
 type marking struct {
 	r    *runner
@@ -72,6 +64,9 @@ func (m marking) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 			return out.Start(schema)
 		},
 		OnEmit: func(b *table.Batch) error {
+			for s.File != nil && len(h.files) <= b.Origin.File {
+				h.files = append(h.files, s.File(len(h.files)))
+			}
 			if err := h.keep(b, s.Memory, s.Temp); err != nil {
 				return err
 			}
@@ -92,10 +87,10 @@ func (r *runner) marked(paths []string) (format.Source, bool, error) {
 		return nil, true, diag.Usagef("nothing was marked %s above", paths[0]).Trying("mark " + paths[0][1:])
 	}
 	if h.spool != nil {
-		src, err := h.spool.Source(paths[0], h.schema)
+		src, err := h.spool.Source(paths[0], h.schema, h.files)
 		return src, true, err
 	}
-	return format.Memory(paths[0], h.schema, h.batches), true, nil
+	return format.Memory(paths[0], h.schema, h.batches, h.files), true, nil
 }
 
 // other opens another table for a step: a marked one, or a file.
@@ -105,7 +100,9 @@ func (r *runner) other(path string) (*step.Other, error) {
 		return nil, err
 	}
 	if ok {
-		return step.OfSource(path, src), nil
+		other := step.OfSource(path, src)
+		other.Files = filesOf(src)
+		return other, nil
 	}
 	if path == "-" {
 		if src, err = format.Open([]string{path}, format.ReadOptions{Stdin: r.env.Stdin}); err != nil {

@@ -52,11 +52,16 @@ func (r *runner) refuse() error {
 		}
 	}
 	for _, it := range r.p.Items {
-		rd, ok := it.(*Read)
-		if !ok {
-			continue
+		var paths []string
+		switch it := it.(type) {
+		case *Read:
+			paths = it.Paths
+		case *Apply:
+			if u, ok := it.Step.(step.LooksAt); ok && u.LooksAt() != "" {
+				paths = []string{u.LooksAt()}
+			}
 		}
-		for _, path := range rd.Paths {
+		for _, path := range paths {
 			for _, w := range writes {
 				if !w.Overwrite && format.SameFile(path, w.Path) {
 					return r.at(diag.Usagef("%s is read here: writing onto it would lose what it holds now", w.Path).Trying("-o another file", "--overwrite"), w.Line)

@@ -261,14 +261,11 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 		r.env.Total(size)
 	}
 	var mu sync.Mutex
-	var further []string // files that steps brought in
+	files := filesOf(src) // and those that steps bring in
 	name := func(i int) string {
-		if i < len(inputs) {
-			return inputs[i].Name
-		}
 		mu.Lock()
 		defer mu.Unlock()
-		return further[i-len(inputs)]
+		return files[i]
 	}
 	r.merged = func(i int) []sheet.Area {
 		if i >= len(inputs) {
@@ -279,8 +276,8 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 	r.addFile = func(name string) int {
 		mu.Lock()
 		defer mu.Unlock()
-		further = append(further, name)
-		return len(inputs) + len(further) - 1
+		files = append(files, name)
+		return len(files) - 1
 	}
 
 	stats := make([]format.Stats, len(inputs))
@@ -422,6 +419,18 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 		}
 	}
 	return nil
+}
+
+// filesOf names what the origins of a source's rows number.
+func filesOf(src format.Source) []string {
+	if m, ok := src.(interface{ Files() []string }); ok {
+		return slices.Clone(m.Files())
+	}
+	var names []string
+	for _, in := range src.Inputs() {
+		names = append(names, in.Name)
+	}
+	return names
 }
 
 // mayExceed tells whether a step may need more memory than there is. What

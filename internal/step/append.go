@@ -41,11 +41,7 @@ type Append struct {
 
 // Run implements Step.
 func (t *Append) Run(ctx context.Context, in In, out Out, s *Site) error {
-	open := s.Open
-	if open == nil {
-		open = OpenFile
-	}
-	other, err := open(t.Path)
+	other, err := s.other(t.Path)
 	if err != nil {
 		return err
 	}
@@ -120,14 +116,17 @@ func (t *Append) Run(ctx context.Context, in In, out Out, s *Site) error {
 	if err != nil {
 		return err
 	}
-	file := -1
+	numbers := map[string]int{} // of the files
 	err = other.Run(ctx, Through{
 		OnStart: func(*table.Schema) error { return nil },
 		OnEmit: func(b *table.Batch) error {
-			if file < 0 && s.AddFile != nil {
-				file = s.AddFile(other.Name)
+			if s.AddFile != nil {
+				name := other.file(b.Origin)
+				if _, ok := numbers[name]; !ok {
+					numbers[name] = s.AddFile(name)
+				}
+				b.Origin.File = numbers[name]
 			}
-			b.Origin.File = max(file, 0)
 			s.Tally.Made += int64(b.Rows)
 			return put(b, there, other.Name)
 		},

@@ -119,7 +119,7 @@ type joined struct {
 
 // Prepare implements Prepared: it loads the other table.
 func (j *Join) Prepare(s *Site) (any, error) {
-	other, err := s.Open(j.Path)
+	other, err := s.other(j.Path)
 	if err != nil {
 		return nil, err
 	}

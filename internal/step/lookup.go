@@ -1,38 +1,54 @@
 package step
 
 import (
+	"context"
+	"strings"
+
 	"revuelta/internal/diag"
-	"revuelta/internal/format"
 	"revuelta/internal/table"
 )
 
 // Lookup is a table whose first two fields say what becomes what.
 type Lookup struct{ File string }
 
+// path names the table, "" where there is none.
+func (l *Lookup) path() string {
+	if l == nil {
+		return ""
+	}
+	return l.File
+}
+
 // LookupPair is one row of it.
 type LookupPair struct {
 	From, To string
+	File     string // where it stands, and on which line
 	Line     int
 }
 
-// Load reads the pairs; a name that stands twice on the left with two outcomes is an error.
-func (l *Lookup) Load() ([]LookupPair, error) {
-	src, err := format.Open([]string{l.File}, format.ReadOptions{})
+// load reads the pairs; a name that stands twice on the left with two outcomes is an error. A file is
+// read whole also where only headers are: what a map says decides on names.
+func (l *Lookup) load(s *Site) ([]LookupPair, error) {
+	open := s.other
+	if l.File != "-" && !strings.HasPrefix(l.File, "@") {
+		open = OpenFile
+	}
+	other, err := open(l.File)
 	if err != nil {
 		return nil, err
 	}
-	defer src.Close()
-	if src.Schema().Len() < 2 {
-		return nil, diag.Dataf("a map needs two fields, old and new; this has only %s", diag.Names(src.Schema().Names())).At(l.File, 0)
+	defer other.Close()
+	if other.Schema.Len() < 2 {
+		return nil, diag.Dataf("a map needs two fields, old and new; this has only %s", diag.Names(other.Schema.Names())).At(l.File, 0)
 	}
 	var pairs []LookupPair
 	seen := map[string]string{}
-	err = format.Each(src, func(b *table.Batch) error {
+	err = other.Run(context.Background(), Through{OnStart: func(*table.Schema) error { return nil }, OnEmit: func(b *table.Batch) error {
 		for r := range b.Rows {
-			p := LookupPair{b.Cols[0].At(r), b.Cols[1].At(r), b.Origin.LineOf(r)}
+			p := LookupPair{strings.Clone(b.Cols[0].At(r)), strings.Clone(b.Cols[1].At(r)), other.file(b.Origin), b.Origin.LineOf(r)}
 			if to, ok := seen[p.From]; ok {
 				if to != p.To {
-					return diag.Dataf("%s stands for %s here and for %s above", diag.Quote(p.From), diag.Quote(p.To), diag.Quote(to)).At(l.File, p.Line)
+					return diag.Dataf("%s stands for %s here and for %s above", diag.Quote(p.From), diag.Quote(p.To), diag.Quote(to)).At(p.File, p.Line)
 				}
 				continue
 			}
@@ -40,6 +56,6 @@ func (l *Lookup) Load() ([]LookupPair, error) {
 			pairs = append(pairs, p)
 		}
 		return nil
-	})
+	}})
 	return pairs, err
 }

@@ -82,22 +82,30 @@ func makeRecode(a *Args) (any, error) {
 // mostOthers is how many different values that are no codes are remembered.
 const mostOthers = 1000
 
+// LooksAt implements the interface.
+func (c *Recode) LooksAt() string { return c.Map.path() }
+
+// Prepare implements Prepared: it loads the codes.
+func (c *Recode) Prepare(s *Site) (any, error) {
+	if c.Map == nil {
+		return c, nil
+	}
+	pairs, err := c.Map.load(s)
+	if err != nil {
+		return nil, err
+	}
+	codes := make(map[string]string, len(pairs))
+	for _, p := range pairs {
+		codes[p.From] = p.To
+	}
+	return &Recode{Field: c.Field, Codes: codes, Others: c.Others}, nil
+}
+
 // Bind implements Mapper.
 func (c *Recode) Bind(in *table.Schema) (*Bound, error) {
 	field, err := c.Field.One(in)
 	if err != nil {
 		return nil, err
-	}
-	codes := c.Codes
-	if c.Map != nil {
-		pairs, err := c.Map.Load()
-		if err != nil {
-			return nil, err
-		}
-		codes = make(map[string]string, len(pairs))
-		for _, p := range pairs {
-			codes[p.From] = p.To
-		}
 	}
 	return &Bound{
 		Schema:  in,
@@ -105,7 +113,7 @@ func (c *Recode) Bind(in *table.Schema) (*Bound, error) {
 		New: func(s *Site) MapFunc {
 			s.Tally.Values = map[string]int64{}
 			w := &rewriting{in: in, fields: []int{field}, s: s, cell: func(_ int, cell string) (string, string, []string) {
-				if to, ok := codes[cell]; ok {
+				if to, ok := c.Codes[cell]; ok {
 					return to, "", nil
 				}
 				if cell == "" {

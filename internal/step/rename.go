@@ -49,6 +49,7 @@ type Rename struct {
 	From, Into *pattern.Pattern
 	All        func(string) string
 	Map        *Lookup
+	loaded     []LookupPair // of the Map
 }
 
 type renaming struct {
@@ -142,6 +143,24 @@ func snake(s string) string {
 	return strings.TrimSuffix(b.String(), "_")
 }
 
+// LooksAt implements the interface.
+func (r *Rename) LooksAt() string { return r.Map.path() }
+
+// OpenFields tells that the names stand in a table which is known only at the run.
+func (r *Rename) OpenFields() bool { return strings.HasPrefix(r.Map.path(), "@") }
+
+// Prepare implements Prepared: it loads the names.
+func (r *Rename) Prepare(s *Site) (any, error) {
+	if r.Map == nil {
+		return r, nil
+	}
+	pairs, err := r.Map.load(s)
+	if err != nil {
+		return nil, err
+	}
+	return &Rename{Map: r.Map, loaded: pairs}, nil
+}
+
 // Bind implements Mapper.
 func (r *Rename) Bind(in *table.Schema) (*Bound, error) {
 	names := slices.Clone(in.Names())
@@ -218,19 +237,15 @@ func (r *Rename) byPattern(in *table.Schema, names []string) error {
 }
 
 func (r *Rename) byMap(in *table.Schema, names []string) (notes []string, err error) {
-	pairs, err := r.Map.Load()
-	if err != nil {
-		return nil, err
-	}
 	var strangers []string
 	hits := 0
-	for _, p := range pairs {
+	for _, p := range r.loaded {
 		i, ok := in.Index(p.From)
 		switch {
 		case !ok:
 			strangers = append(strangers, p.From)
 		case p.To == "":
-			return nil, diag.Dataf("the new name of %s is empty", diag.Quote(p.From)).At(r.Map.File, p.Line)
+			return nil, diag.Dataf("the new name of %s is empty", diag.Quote(p.From)).At(p.File, p.Line)
 		default:
 			names[i] = p.To
 			hits++

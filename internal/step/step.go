@@ -58,9 +58,18 @@ type Bound struct {
 // Other is another table that a step looks at.
 type Other struct {
 	Name   string
+	Files  []string // that its rows came from, as their origins number them; nil: it is one, of that name
 	Schema *table.Schema
 	Run    In
 	Close  func()
+}
+
+// file names where a row came from.
+func (o *Other) file(at table.Origin) string {
+	if at.File < len(o.Files) {
+		return o.Files[at.File]
+	}
+	return o.Name
 }
 
 // OpenFields is a step whose fields may be known only when all rows are in.
@@ -191,6 +200,14 @@ type Site struct {
 	File    func(file int) string                                    // names an input
 	Aside   func(r *Row) error                                       // takes a row that does not fit; nil: the run stops
 	LeftOut func(schema *table.Schema, b *table.Batch, rows []int32) // takes rows left out; nil: nobody wants them
+}
+
+// other opens another table: a file, or what the run knows by @NAME.
+func (s *Site) other(path string) (*Other, error) {
+	if s.Open == nil {
+		return OpenFile(path)
+	}
+	return s.Open(path)
 }
 
 func (s *Site) share() float64 {
