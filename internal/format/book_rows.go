@@ -42,6 +42,8 @@ type sheetPuller struct {
 	n    int
 	late late
 	held []delimited.Record // rows that may be the foot
+
+	widest int // of the first cells of the rows of data
 }
 
 const sheetRows = 1024 // a chunk
@@ -108,11 +110,15 @@ func (p *sheetPuller) take(cells []string, n int) error {
 	if o.Foot == 0 && !o.FootAuto {
 		return p.add(cells, n)
 	}
-	if o.FootAuto && !isNote(cells, len(p.f.names)) {
-		if err := p.release(0); err != nil {
-			return err
+	if o.FootAuto { // from the last row of data on
+		if !standsAlone(cells, len(p.f.names)) {
+			if err := p.release(0); err != nil {
+				return err
+			}
+			p.widest = max(p.widest, len(cells[0]))
+		} else if last := len(p.held) - 1; last >= 0 && n > p.held[last].Line+1 { // a blank row
+			p.held = append(p.held, delimited.Record{Line: n - 1})
 		}
-		return p.add(cells, n)
 	}
 	p.held = append(p.held, delimited.Record{Cells: slices.Clone(cells), Line: n})
 	if o.Foot > 0 {
@@ -124,8 +130,10 @@ func (p *sheetPuller) take(cells []string, n int) error {
 // release lets go of rows that are not the foot, but for the last ones.
 func (p *sheetPuller) release(keep int) error {
 	for len(p.held) > keep {
-		if err := p.add(p.held[0].Cells, p.held[0].Line); err != nil {
-			return err
+		if r := p.held[0]; len(r.Cells) > 0 {
+			if err := p.add(r.Cells, r.Line); err != nil {
+				return err
+			}
 		}
 		p.held = p.held[1:]
 	}
@@ -138,9 +146,16 @@ func (p *sheetPuller) foot() error {
 	if o.Foot > 0 && len(p.held) < o.Foot {
 		return diag.Dataf("--foot %d: below the header stands only %s", o.Foot, diag.Plural(int64(len(p.held)), "row")).At(p.f.what, 0)
 	}
-	if note := footNote(p.held, o.FootAuto); note != "" {
-		p.f.input.Notes = append(p.f.input.Notes, note)
+	if o.Foot == 0 && !o.FootAuto {
+		return nil
 	}
+	if o.FootAuto {
+		at := footOf(p.held, len(p.f.names), p.widest)
+		if err := p.release(len(p.held) - at); err != nil {
+			return err
+		}
+	}
+	p.f.input.Notes = append(p.f.input.Notes, tellFoot(p.held))
 	return nil
 }
 

@@ -74,39 +74,40 @@ func (f *footer) cut() (delimited.Chunk, error) {
 	if err != nil {
 		return delimited.Whole(text, line), nil // the parser tells what is wrong
 	}
-	end, n := len(text), 0
-	var notes []string
-	for i := len(records) - 1; i >= 0; i-- {
-		r := records[i]
-		if f.auto && filled(r.Cells) == 0 {
-			if n > 0 { // blank rows above notes go with them
-				end = r.Start
+	at := len(records)
+	if f.auto {
+		at = footOf(records, f.fields, 0)
+	} else {
+		n := 0
+		for ; at > 0 && n < f.rows; at-- {
+			if len(records[at-1].Cells) > 0 {
+				n++
 			}
-			continue
 		}
-		if len(r.Cells) > 0 {
-			if f.auto && !isNote(r.Cells, f.fields) || !f.auto && n == f.rows {
-				break
-			}
-			n++
-			notes = append([]string{noteText(r.Cells)}, notes...)
+		if n < f.rows {
+			return delimited.Chunk{}, diag.Dataf("--foot %d: below the header stands only %s", f.rows, diag.Plural(int64(n), "row"))
 		}
-		end = r.Start
 	}
-	if !f.auto && n < f.rows {
-		return delimited.Chunk{}, diag.Dataf("--foot %d: below the header stands only %s", f.rows, diag.Plural(int64(n), "row"))
+	end := len(text)
+	if at < len(records) {
+		end = records[at].Start
 	}
-	if n > 0 || f.auto {
-		f.tell(tellFoot(n, notes))
-	}
+	f.tell(tellFoot(records[at:]))
 	if end == 0 {
 		return delimited.Chunk{}, io.EOF
 	}
 	return delimited.Whole(text[:end], line), nil
 }
 
-// tellFoot tells what was left out at the foot, of which texts are quoted.
-func tellFoot(n int, notes []string) string {
+// tellFoot tells which rows were left out at the foot.
+func tellFoot(rows []delimited.Record) string {
+	var notes []string
+	for _, r := range rows {
+		if filled(r.Cells) > 0 {
+			notes = append(notes, diag.Quote(strings.TrimRight(strings.Join(r.Cells, " "), " ")))
+		}
+	}
+	n := len(notes)
 	if n == 0 {
 		return "no notes at the foot"
 	}
@@ -117,28 +118,33 @@ func tellFoot(n int, notes []string) string {
 	return fmt.Sprintf("%s at the foot left out: %s%s", diag.Plural(int64(n), "row"), strings.Join(notes, ", "), more)
 }
 
-// noteText is a row as a note is quoted.
-func noteText(cells []string) string {
-	return diag.Quote(strings.TrimRight(strings.Join(cells, " "), " "))
+// footOf gives where the foot begins among the last rows of a table, blank ones above it included; len(rows) where
+// there is none. Notes stand alone in the first cell. A row of data that lacks all else does so too, so the first of them must stand
+// beneath a blank row, begin as notes do, or have several words and be longer than the first cells of the data, of which widest is known.
+func footOf(rows []delimited.Record, fields, widest int) int {
+	data := 0
+	for i, r := range rows {
+		if filled(r.Cells) > 0 && !standsAlone(r.Cells, fields) {
+			data, widest = i+1, max(widest, len(r.Cells[0]))
+		}
+	}
+	for i := data; i < len(rows); i++ {
+		if filled(rows[i].Cells) == 0 {
+			continue
+		}
+		first := strings.TrimSpace(rows[i].Cells[0])
+		beneath := i > data && filled(rows[i-1].Cells) == 0
+		if beneath || strings.IndexAny(first, "*†‡¹") == 0 || strings.Contains(first, " ") && len(first) > widest {
+			for i > data && filled(rows[i-1].Cells) == 0 {
+				i--
+			}
+			return i
+		}
+	}
+	return len(rows)
 }
 
-// footNote tells of the rows of a sheet left out at its foot.
-func footNote(rows []delimited.Record, auto bool) string {
-	if len(rows) == 0 && !auto {
-		return ""
-	}
-	var notes []string
-	for _, r := range rows {
-		notes = append(notes, noteText(r.Cells))
-	}
-	return tellFoot(len(rows), notes)
-}
-
-// isNote tells a note from a row of data: a text that stands alone in the first cell of a table of several fields.
-func isNote(cells []string, fields int) bool {
-	first := strings.TrimSpace(cells[0])
-	if fields < 2 || first == "" || filled(cells) != 1 {
-		return false
-	}
-	return fields > 2 || strings.HasPrefix(first, "*") || strings.Contains(first, " ")
+// standsAlone tells whether a text stands alone in the first cell of a table of several fields.
+func standsAlone(cells []string, fields int) bool {
+	return fields > 1 && len(cells) > 0 && strings.TrimSpace(cells[0]) != "" && filled(cells) == 1
 }

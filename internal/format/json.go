@@ -201,13 +201,18 @@ func (f *jsonFile) pull() {
 				return io.EOF
 			}
 		}
+		given := make([]int, len(f.names)) // the last object that had each
 		err := f.each(func(line int, members []member) error {
 			row := make([]string, len(f.names))
+			before++
 			for _, m := range members {
-				row[f.at[m.name]] = m.cell
+				at := f.at[m.name]
+				if given[at] == before {
+					return diag.Dataf("the object has two members of that name").At(f.file, line).InField(m.name).Trying("give one of them another name")
+				}
+				given[at], row[at] = before, m.cell
 			}
 			rows, lines = append(rows, row), append(lines, line)
-			before++
 			if len(rows) == jsonRows {
 				return send()
 			}

@@ -6,7 +6,6 @@ import (
 	"io"
 	"os"
 	"slices"
-	"strings"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format/delimited"
@@ -186,13 +185,7 @@ func (l *Lie) settle(o ReadOptions, merged mergedAreas) error {
 	if l.Whole {
 		end = l.First[min(l.Body, len(l.First)):]
 	}
-	n := len(end)
-	for n > 0 && (empty(end[n-1].Cells) || isNote(end[n-1].Cells, len(l.Names))) {
-		n--
-	}
-	if len(l.Names) == 2 && n < len(end) && len(end[n].Cells) > 0 && !strings.HasPrefix(end[n].Cells[0], "*") {
-		n = len(end) // in two fields a row without the second is data as well
-	}
+	n := footOf(end, len(l.Names), 0)
 	for _, r := range end[n:] {
 		if !empty(r.Cells) {
 			l.Foot = append(l.Foot, r)
@@ -217,7 +210,7 @@ func (l *Lie) Data() (rows [][]string, lines []int) {
 		foot[r.Cells[0]] = true
 	}
 	for _, r := range append(slices.Clone(l.First[min(l.Body, len(l.First)):]), l.Later...) {
-		if empty(r.Cells) || foot[r.Cells[0]] && isNote(r.Cells, len(l.Names)) {
+		if empty(r.Cells) || foot[r.Cells[0]] && standsAlone(r.Cells, len(l.Names)) {
 			continue
 		}
 		row := r.Cells

@@ -151,8 +151,9 @@ func (f *opened) begin(r io.Reader, path string, o ReadOptions) error {
 	if err != nil {
 		return f.readError(err)
 	}
+	empty := diag.Dataf("the file is empty: there is no header").At(f.name, 0)
 	if len(raw) == 0 {
-		return diag.Dataf("the file is empty: there is no header").At(f.name, 0)
+		return empty
 	}
 	enc, err := f.encoding(raw, all, o)
 	if err != nil {
@@ -162,6 +163,8 @@ func (f *opened) begin(r io.Reader, path string, o ReadOptions) error {
 		f.probe = bytes.TrimPrefix(raw, []byte("\uFEFF"))
 		if !all {
 			f.rest = r
+		} else if len(f.probe) == 0 {
+			return empty
 		}
 		return nil
 	}
@@ -177,6 +180,8 @@ func (f *opened) begin(r io.Reader, path string, o ReadOptions) error {
 	f.probe = bytes.TrimPrefix(f.probe, []byte("\uFEFF"))
 	if !all {
 		f.rest = text
+	} else if len(f.probe) == 0 {
+		return empty
 	}
 	return nil
 }

@@ -130,7 +130,10 @@ func Open(paths []string, o ReadOptions) (Source, error) {
 		s.files = append(s.files, f)
 		s.inputs = append(s.inputs, in)
 	}
-	s.unite()
+	if err := s.unite(); err != nil {
+		s.Close()
+		return nil, err
+	}
 	return s, nil
 }
 
@@ -207,7 +210,7 @@ func openText(in *opened, as string, o ReadOptions) (*oneFile, *Input, error) {
 }
 
 // unite makes the fields of all files one list, as first met.
-func (s *files) unite() {
+func (s *files) unite() error {
 	var names []string
 	seen := map[string]int{}
 	for _, f := range s.files {
@@ -239,9 +242,13 @@ func (s *files) unite() {
 		}
 	}
 	if s.o.Source != "" {
+		if seen[s.o.Source] > 0 {
+			return diag.Dataf("--source %s: there is a field of that name already", diag.Quote(s.o.Source)).Trying("--source file")
+		}
 		names = append(names, s.o.Source)
 	}
 	s.schema = table.NewSchema(names)
+	return nil
 }
 
 func (s *files) Schema() *table.Schema { return s.schema }
