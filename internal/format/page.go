@@ -50,8 +50,10 @@ func (h html) row(dst []byte, cells []string) []byte {
 	return append(dst, "</tr>\n"...)
 }
 
+var htmlBreaks = strings.NewReplacer("\r\n", "<br>", "\n", "<br>", "\r", "<br>")
+
 func htmlCell(s string) string {
-	return strings.ReplaceAll(stdhtml.EscapeString(s), "\n", "<br>")
+	return htmlBreaks.Replace(stdhtml.EscapeString(s))
 }
 
 func (h html) End(dst []byte) []byte        { return append(dst, "</tbody>\n</table>\n"...) }

@@ -79,7 +79,8 @@ func TestReadText(t *testing.T) {
 		{"tabs in a csv", ReadOptions{}, []string{"a\tb\n1\t2\n"}, "a|b/1|2", ""},
 		{"bars", ReadOptions{}, []string{"a|b\n1|2\n3|4\n"}, "a|b/1|2/3|4", ""},
 		{"told", ReadOptions{Delimiter: ','}, []string{"a;b,c\n1;2,3\n"}, "a;b|c/1;2|3", ""},
-		{"a tsv without a tab is looked at", ReadOptions{}, []string{"t.tsv::a,b\n1,2\n"}, "a|b/1|2", ""},
+		{"a tsv without a tab has one field", ReadOptions{}, []string{"t.tsv::a,b\n1,2\n"}, "a,b/1,2", ""},
+		{"cells of several values in one field", ReadOptions{}, []string{"forage\nlime;ivy\noak\nivy;oak;lime\n"}, "forage/lime;ivy/oak/ivy;oak;lime", ""},
 		{"a tsv with one", ReadOptions{}, []string{"t.tsv::a,b\tc\n1,2\t3\n"}, "a,b|c/1,2|3", ""},
 		{"as tsv", ReadOptions{As: "tsv"}, []string{"a,b\tc\n1,2\t3\n"}, "a,b|c/1,2|3", ""},
 		// quotes

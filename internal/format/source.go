@@ -163,9 +163,8 @@ func openOne(path, as string, o ReadOptions) (*oneFile, *Input, error) {
 func openText(in *opened, as string, o ReadOptions) (*oneFile, *Input, error) {
 	f := &textFile{in: in, d: delimited.Dialect{Delimiter: o.Delimiter, NoQuotes: o.NoQuotes}}
 	if f.d.Delimiter == 0 {
-		f.d.Delimiter = '\t'
-		if as != "tsv" || bytes.IndexByte(in.probe, '\t') < 0 {
-			f.d.Delimiter = delimited.Detect(in.probe)
+		if f.d.Delimiter = delimited.Detect(in.probe); as == "tsv" {
+			f.d.Delimiter = '\t'
 		}
 	}
 	if o.AsItLies {

@@ -236,6 +236,29 @@ func tableName(file, name string) string {
 	return name
 }
 
+// notInDatabase tells why a table of SQLite can't have such fields.
+func notInDatabase(names []string) *diag.Error {
+	const most = 2000 // SQLITE_MAX_COLUMN as it is built
+	if len(names) > most {
+		return diag.Dataf("%s are more than the %s columns of a table in SQLite", diag.Plural(int64(len(names)), "field"), diag.Count(most)).Trying("another format: --write-as parquet")
+	}
+	lower := func(r rune) rune { // as SQLite does: letters of ASCII alone
+		if 'A' <= r && r <= 'Z' {
+			r += 'a' - 'A'
+		}
+		return r
+	}
+	first := map[string]string{}
+	for _, n := range names {
+		key := strings.Map(lower, n)
+		if other, ok := first[key]; ok {
+			return diag.Dataf("%s and %s are one name in SQLite, where case does not count", diag.Quote(other), diag.Quote(n)).Trying("rename one of them")
+		}
+		first[key] = n
+	}
+	return nil
+}
+
 // writeSQLite writes the table into a copy of the database, which takes its place then.
 func writeSQLite(w *whole, next func() ([]string, error), out *Output, _ io.Writer) error {
 	file, name := databaseTable(w.name)

@@ -70,6 +70,11 @@ func (w *whole) begin(s *table.Schema) {
 	if isSheet := w.as == "xlsx" || w.as == "ods"; isSheet && s.Len() > sheet.MostColumns {
 		w.fault = diag.Dataf("%s are more than the %s columns of a sheet", diag.Plural(int64(s.Len()), "field"), diag.Count(sheet.MostColumns)).At(w.name, 0).Trying("another format: --write-as csv")
 	}
+	if w.as == "sqlite" {
+		if e := notInDatabase(s.Names()); e != nil {
+			w.fault = e.At(w.name, 0)
+		}
+	}
 }
 
 func (w *whole) End(dst []byte) []byte { return dst }
@@ -103,7 +108,8 @@ func (e *wholeEncoder) Append(dst []byte, b *table.Batch) []byte {
 	copy(e.could, w.could)
 	copy(e.widths, w.widths)
 	w.mu.Unlock()
-	isSheet := w.as == "xlsx" || w.as == "ods"
+	isODS := w.as == "ods"
+	isSheet := w.as == "xlsx" || isODS
 	var fault *diag.Error
 	for i := range b.Cols {
 		could, width := e.could[i], e.widths[i]
@@ -115,9 +121,14 @@ func (e *wholeEncoder) Append(dst []byte, b *table.Batch) []byte {
 			if could&holdsAll != 0 {
 				could = still(could, c)
 			}
-			if len(c) > width && isSheet {
+			if !isSheet {
+				continue
+			}
+			if len(c) > width {
 				width = max(width, utf8.RuneCountInString(c))
-				if why := sheet.Fits(c, w.as == "ods"); why != "" && fault == nil {
+			}
+			if isODS || len(c) > sheet.MostCell {
+				if why := sheet.Fits(c, isODS); why != "" && fault == nil {
 					fault = diag.Dataf("%s %s", diag.Quote(c), why).At(w.name, 0).InField(w.schema.Name(i)).Trying("another format: --write-as csv")
 				}
 			}

@@ -89,10 +89,9 @@ func Fits(s string, ods bool) string {
 	if !ods {
 		return ""
 	}
-	for i := range len(s) {
-		if s[i] < ' ' && s[i] != '\n' && s[i] != '\t' {
-			return fmt.Sprintf("holds the control character %#02x, which ods has no place for", s[i])
-		}
+	if i := strings.IndexFunc(s, noXML); i >= 0 {
+		c, _ := utf8.DecodeRuneInString(s[i:])
+		return fmt.Sprintf("holds the character U+%04X, which ods has no place for", c)
 	}
 	return ""
 }

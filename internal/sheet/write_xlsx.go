@@ -108,26 +108,25 @@ func WriteXLSX(out io.Writer, name string, columns []Column, next func() ([]stri
 // fittedWidth is how wide a column is, in characters.
 func fittedWidth(c Column) int { return min(max(len([]rune(c.Name))+2, c.Width+2, 6), 60) }
 
+// noXML tells a character that XML has no place for, and one that it does not keep.
+func noXML(c rune) bool {
+	return c < ' ' && c != '\n' && c != '\t' || c == 0xFFFE || c == 0xFFFF
+}
+
 // guarded writes what XML has no place for as _x0001_, and a text that looks so in a way that it stays.
 func guarded(s string) string {
-	plain := !strings.Contains(s, "_x")
-	for i := range len(s) {
-		if s[i] < ' ' && s[i] != '\n' && s[i] != '\t' {
-			plain = false
-		}
-	}
-	if plain {
+	if !strings.Contains(s, "_x") && !strings.ContainsFunc(s, noXML) {
 		return s
 	}
 	var b strings.Builder
-	for i := range len(s) {
-		switch c := s[i]; {
-		case c < ' ' && c != '\n' && c != '\t':
+	for i, c := range s {
+		switch {
+		case noXML(c):
 			fmt.Fprintf(&b, "_x%04X_", c)
 		case c == '_' && len(s) >= i+7 && s[i+1] == 'x' && s[i+6] == '_':
 			b.WriteString("_x005F_")
 		default:
-			b.WriteByte(c)
+			b.WriteRune(c)
 		}
 	}
 	return b.String()

@@ -127,11 +127,16 @@ func Detect(data []byte) byte {
 	}
 	var n [5]int // of each in a row; the first is of no candidate
 	rows, quoted, blank := 0, false, true
+	var first [4]int // the first row that holds each, from 1
+	title := false   // the first row has words, or stands apart: it may be no header
 	end := func() {
+		rows++
 		for i := range candidates {
 			counts[i][n[i+1]]++
+			if first[i] == 0 && n[i+1] > 0 {
+				first[i] = rows
+			}
 		}
-		rows++
 	}
 	for i := 0; i < len(data) && rows < 200; i++ {
 		switch b := data[i]; {
@@ -140,10 +145,13 @@ func Detect(data []byte) byte {
 		case b == '\n' && !quoted:
 			if !blank {
 				end()
+			} else if rows == 1 {
+				title = true
 			}
 			n, blank = [5]int{}, true
 		case b != '\r':
 			blank = false
+			title = title || b == ' ' && rows == 0
 			if !quoted {
 				n[which[b]]++
 			}
@@ -161,6 +169,10 @@ func Detect(data []byte) byte {
 			}
 		}
 		if rows == 0 || mode == 0 {
+			continue
+		}
+		// Rows of one field may hold it, here and there, beneath a name that does not.
+		if from := rows - first[i] + 1; first[i] > 1 && c != ',' && (most < from && !title || 5*most < 3*from || from < 2) {
 			continue
 		}
 		// Among equals, more cells a row.
