@@ -272,10 +272,18 @@ func runStep(ctx context.Context, a *app, c *call) error {
 	if err != nil {
 		return err
 	}
-	if err := a.single(ctx, c, &run.Apply{Name: spec.Name, Step: made}, words[n:]); err != nil || !c.extra.Has("plan") {
+	apply := &run.Apply{Name: spec.Name, Step: made}
+	if !c.extra.Has("plan") {
+		return a.single(ctx, c, apply, words[n:])
+	}
+	old, err := readKept(c.extra.Get("plan", ""))
+	if err != nil {
 		return err
 	}
-	return keepStep(c, spec, words[n:])
+	if err := a.single(ctx, c, apply, words[n:]); err != nil {
+		return err
+	}
+	return old.keep(c, spec, words[n:])
 }
 
 // single runs one step, or none, on files.
@@ -400,6 +408,7 @@ func (a *app) direct(c *call, p *run.Program, files []string) error {
 	default:
 		old := p.Items[last].(*run.Write)
 		old.Overwrite = old.Overwrite || w.Overwrite
+		old.Options = old.Options.Over(w.Options)
 	}
 	return nil
 }
@@ -417,7 +426,10 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 		}
 		env.Workers = n
 	}
-	env.Temp = c.extra.Get("temp", "")
+	env.Temp, env.Keep = c.extra.Get("temp", ""), c.extra.Get("plan", "")
+	if env.Books = c.extra.Get("account", ""); env.Books == "-" {
+		env.Books = ""
+	}
 	var err error
 	if env.Memory, err = memoryLimit(c.extra.Get("memory", "")); err != nil {
 		return err
@@ -430,6 +442,9 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 		if before, err = run.ReadAccount(c.args.Get("since", "")); err != nil {
 			return err
 		}
+	}
+	if err := run.Refuse(p, env); err != nil { // the account may be what is refused
+		return err
 	}
 	stop := a.progress(&env)
 	paceCollector()

@@ -13,29 +13,35 @@ import (
 	"revuelta/internal/step"
 )
 
-// keepStep adds the step of a command to a plan, before its last write. A plan
-// that is not there begins with the reading, as it was found out to lie.
-func keepStep(c *call, spec *step.Spec, files []string) error {
-	path := c.extra.Get("plan", "")
+// kept is a plan that a step is added to.
+type kept struct {
+	path, text string
+	statements []plan.Statement
+}
+
+// readKept reads a plan that may not be there yet.
+func readKept(path string) (*kept, error) {
 	old, err := os.ReadFile(path)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return format.FileError(path, err)
+		return nil, format.FileError(path, err)
 	}
-	fresh := err != nil || len(strings.TrimSpace(string(old))) == 0
-	statements, err := plan.Parse(path, string(old))
-	if err != nil {
-		return err
-	}
-	folder := filepath.Dir(path)
+	k := &kept{path: path, text: strings.TrimRight(string(old), "\n")}
+	k.statements, err = plan.Parse(path, k.text)
+	return k, err
+}
+
+// keep adds the step of a command, before the last write. A plan that is not
+// there begins with the reading, as it was found out to lie.
+func (k *kept) keep(c *call, spec *step.Spec, files []string) error {
+	folder := filepath.Dir(k.path)
 	line := statement(spec.Name, c.args, spec.Options, folder, spec.File)
-	text := strings.TrimRight(string(old), "\n")
-	if fresh {
-		text = reading(c, files, folder)
+	if strings.TrimSpace(k.text) == "" {
+		k.text = reading(c, files, folder)
 	}
-	lines := strings.Split(text, "\n")
+	lines := strings.Split(k.text, "\n")
 	at := len(lines)
-	if n := len(statements); n > 0 && statements[n-1].Name.Text == "write" {
-		at = statements[n-1].Line() - 1
+	if n := len(k.statements); n > 0 && k.statements[n-1].Name.Text == "write" {
+		at = k.statements[n-1].Line() - 1
 	}
 	added := []string{line}
 	if out := c.extra.Get("output", ""); out != "" && out != "-" {
@@ -44,7 +50,7 @@ func keepStep(c *call, spec *step.Spec, files []string) error {
 		lines = lines[:at] // in the place of the last write
 	}
 	lines = slices.Insert(lines, at, added...)
-	return writeLines(path, lines)
+	return writeLines(k.path, lines)
 }
 
 // writeLines writes a file, whole or not at all.

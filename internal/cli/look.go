@@ -26,6 +26,9 @@ func lookAt(ctx context.Context, a *app, c *call) error {
 		return diag.Usagef("look takes one file, and %d are named", len(c.args.Operands)).Trying(program+" look harvest.csv", "… | "+program+" look -")
 	}
 	path := c.args.Operands[0]
+	if to := c.args.Get("plan", ""); to != "" && format.SameFile(path, to) {
+		return format.WouldLose(to).Trying("--plan another file")
+	}
 	o, err := plan.DecodeRead(c.extra)
 	if err != nil {
 		return err

@@ -30,7 +30,7 @@ func profileFile(ctx context.Context, a *app, c *call) error {
 		return err
 	}
 	if to := c.args.Get("html", ""); to != "" && slices.ContainsFunc(c.args.Operands, func(in string) bool { return format.SameFile(in, to) }) {
-		return diag.Usagef("%s is read here: writing onto it would lose what it holds now", to)
+		return format.WouldLose(to)
 	}
 	// What comes out of it has no rows, and is written nowhere.
 	program := &run.Program{Items: []any{read, &run.Apply{Name: "profile", Step: p}, &run.Write{Options: format.WriteOptions{}}}}

@@ -4,6 +4,7 @@
 package format
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"slices"
@@ -246,6 +247,13 @@ func bySuffix(name string) string {
 		}
 	}
 	return ""
+}
+
+// Over gives the options with those of o that are set in their place.
+func (w WriteOptions) Over(o WriteOptions) WriteOptions {
+	w.As, w.Blank = cmp.Or(o.As, w.As), cmp.Or(o.Blank, w.Blank)
+	w.Mark, w.CRLF, w.Overwrite = w.Mark || o.Mark, w.CRLF || o.CRLF, w.Overwrite || o.Overwrite
+	return w
 }
 
 // Over gives the options with those of o that are set in their place.

@@ -131,6 +131,11 @@ func FileOf(path string) string {
 	return path
 }
 
+// WouldLose is the error of an output onto a file that is read.
+func WouldLose(path string) *diag.Error {
+	return diag.Usagef("%s is read here: writing onto it would lose what it holds now", path)
+}
+
 // SameFile reports whether two paths are one file.
 func SameFile(a, b string) bool {
 	ia, err := os.Stat(a)

@@ -8,6 +8,9 @@ import (
 	"revuelta/internal/step"
 )
 
+// Refuse finds outputs that can't be, as a run does before anything else. Nothing may be written then.
+func Refuse(p *Program, env Env) error { return (&runner{p: p, env: env}).refuse() }
+
 // refuse finds outputs that can't be: onto an input, or the same file twice.
 func (r *runner) refuse() error {
 	var writes []*Write
@@ -40,16 +43,16 @@ func (r *runner) refuse() error {
 	if stdin > 1 {
 		return diag.Usagef("standard input (-) is read twice").Trying("name a file for one of them")
 	}
-	others := []string{r.env.Aside, r.env.LeftOut}
-	if r.env.Aside != "" && r.env.Aside == r.env.LeftOut {
-		return diag.Usagef("%s is written twice", r.env.Aside)
-	}
-	for _, w := range writes {
-		for _, o := range others {
-			if o != "" && (o == w.Path || format.SameFile(o, w.Path)) {
-				return diag.Usagef("%s is written twice", o)
-			}
+	var others []string // of the command line, beside the tables
+	for _, o := range []string{r.env.Aside, r.env.LeftOut, r.env.Books, r.env.Keep} {
+		twice := func(path string) bool { return path == o || format.SameFile(path, o) }
+		if o == "" {
+			continue
 		}
+		if slices.ContainsFunc(others, twice) || slices.ContainsFunc(writes, func(w *Write) bool { return twice(w.Path) }) {
+			return diag.Usagef("%s is written twice", o)
+		}
+		others = append(others, o)
 	}
 	for _, it := range r.p.Items {
 		var paths []string
@@ -64,12 +67,12 @@ func (r *runner) refuse() error {
 		for _, path := range paths {
 			for _, w := range writes {
 				if !w.Overwrite && format.SameFile(path, w.Path) {
-					return r.at(diag.Usagef("%s is read here: writing onto it would lose what it holds now", w.Path).Trying("-o another file", "--overwrite"), w.Line)
+					return r.at(format.WouldLose(w.Path).Trying("-o another file", "--overwrite"), w.Line)
 				}
 			}
 			for _, o := range others {
-				if o != "" && format.SameFile(path, o) {
-					return diag.Usagef("%s is read here: writing onto it would lose what it holds now", o)
+				if format.SameFile(path, o) {
+					return format.WouldLose(o)
 				}
 			}
 		}

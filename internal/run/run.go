@@ -58,6 +58,8 @@ type Env struct {
 	Aside   string        // file for rows that do not fit
 	Most    string        // --most-aside
 	LeftOut string        // file for rows left out
+	Books   string        // file the account goes to when the run has ended, "": none; not written here
+	Keep    string        // plan the step goes to then, likewise
 	Bytes   *atomic.Int64 // counts what is read, for the progress
 	Total   func(int64)   // is told how much there is to read, where that is known
 }
