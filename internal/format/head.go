@@ -54,7 +54,7 @@ func readHead(rows []delimited.Record, o ReadOptions, merged mergedAreas) (*head
 			h.notes = append(h.notes, fmt.Sprintf("header taken from %s: %s", h.found, diag.Names(cleanNames(join(from, to)))))
 			break
 		}
-		if likely > from && looksLikeTitle(rows, from) {
+		if likely > from && looksLikeTitle(rows, from, likely) {
 			there := Header{HeaderRows, likely + 1, last + 1}
 			return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; the header seems to be %s: %s",
 				from+1, filledOf(rows[from]), diag.Plural(int64(width(rows[from:])), "cell"), there, diag.Names(cleanNames(join(likely, last)))).
@@ -132,11 +132,17 @@ func width(rows []delimited.Record) int {
 	return w
 }
 
-// looksLikeTitle reports whether most names are empty in a row and a later one is fuller.
-func looksLikeTitle(rows []delimited.Record, i int) bool {
+// lineAlone tells whether the first row is a line without a delimiter, and a header of two fields with their data stands beneath.
+func lineAlone(rows []delimited.Record, likely int) bool {
+	return len(rows[0].Cells) == 1 && 0 < likely && likely < len(rows)-1 && !anyNumber(rows[likely].Cells) &&
+		slices.ContainsFunc(rows[likely+1:], func(r delimited.Record) bool { return len(r.Cells) > 1 })
+}
+
+// looksLikeTitle reports whether most names are empty in a row and a later one is fuller; likely is the likely header.
+func looksLikeTitle(rows []delimited.Record, i, likely int) bool {
 	n := filled(rows[i].Cells)
 	rows = rows[i:min(len(rows), i+headRows)]
-	if 2*n >= width(rows) {
+	if 2*n >= width(rows) && !lineAlone(rows, likely-i) {
 		return false
 	}
 	for _, r := range rows[1:] {

@@ -166,7 +166,7 @@ func (l *Lie) settle(o ReadOptions, merged mergedAreas) error {
 	}
 	if o.Header.Kind == HeaderFirst {
 		first, last := likelyHeader(rows, from, merged)
-		if first < 0 || first > from && (!looksLikeTitle(rows, from) || anyNumber(rows[first].Cells)) {
+		if first < 0 || first > from && (!looksLikeTitle(rows, from, first) || anyNumber(rows[first].Cells)) {
 			first, last = from, from
 		}
 		o.Header = Header{HeaderRows, first + 1, last + 1}

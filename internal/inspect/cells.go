@@ -237,7 +237,7 @@ func (s *sample) numbersWritten() []Finding {
 				continue
 			}
 			body := strings.TrimRight(m[2], " \u00a0\u202f")
-			if m[1] != "" && !currency(m[1]) || isCode(body) || strings.ContainsAny(m[1]+m[3], "<>≤≥~≈±=+?*!") { // without them it would be another number
+			if m[1] != "" && !currency(m[1]) || isCode(body) || strings.ContainsAny(m[1]+m[3], "<>≤≥~≈±=+?*!()") { // without them it would be another number
 				continue
 			}
 			comma, point := commaDecimal().MatchString(body), pointDecimal().MatchString(body)

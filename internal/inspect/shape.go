@@ -43,6 +43,13 @@ func (s *sample) timeKind(text string) string {
 	kind, ok := s.kinds[text]
 	if !ok {
 		kind = timeKind(text)
+		if kind == "quarter" && len(text) == 2 && slices.ContainsFunc(s.lie.Names, func(n string) bool { // questions are numbered so, too
+			digits, ok := strings.CutPrefix(n, text[:1])
+			number, err := strconv.Atoi(digits)
+			return ok && err == nil && number > 4
+		}) {
+			kind = ""
+		}
 		s.kinds[text] = kind
 	}
 	return kind
@@ -166,7 +173,14 @@ func (s *sample) twoPart(take func(int, Finding)) {
 					}
 				}
 				kind := s.kindOfAll(labels)
-				numbered := kind == "" && !slices.ContainsFunc(labels, func(l string) bool { _, err := strconv.Atoi(l); return err != nil })
+				numbered := kind == "" && numbersAlone(labels)
+				if _, n := sameButDigits(measures); n > 1 && kind == "" && !numbered { // bee 1, bee 2 are no measures
+					continue
+				}
+				if numbersAlone(measures) {
+					s.periods(pairs, side, sep, kind, numbered, labels, measures, take)
+					continue
+				}
 				if len(labels) < 2 || len(measures) == 1 && (len(labels) < 3 || kind == "" && !numbered) || len(measures) > 12 ||
 					!share(n, len(labels)*len(measures), 0.75) || s.kindOfAll(measures) != "" || kind == "" && !numbered && len(labels) < len(measures) {
 					continue
@@ -178,8 +192,10 @@ func (s *sample) twoPart(take func(int, Finding)) {
 				if name == "" {
 					name = map[bool]string{true: "number", false: "label"}[numbered]
 				}
-				name = s.freeName(name)
-				place := "{" + name + "}"
+				place := "{" + s.freeName(name) + "}"
+				if prefix, n := sameButDigits(labels); name == "label" && n == len(labels) {
+					place = prefix + "{" + s.freeName(strings.ToLower(strings.Trim(prefix, " _-"))) + ":#}"
+				}
 				value := ""
 				what := "{@:" + strings.Join(measures, "|") + "}"
 				if len(measures) == 1 {
@@ -206,6 +222,45 @@ func (s *sample) twoPart(take func(int, Finding)) {
 			}
 		}
 	}
+}
+
+// periods finds a family whose two parts are a month (or quarter) and a year, as Jan-24, Feb-24, ….
+func (s *sample) periods(pairs [][2]string, side int, sep, kind string, numbered bool, labels, years []string, take func(int, Finding)) {
+	if numbered && !slices.ContainsFunc(labels, func(l string) bool { n, _ := strconv.Atoi(l); return n < 1 || n > 12 }) {
+		kind = "month"
+	}
+	digits := len(years[0])
+	if kind != "month" && kind != "quarter" || digits != 2 && digits != 4 || len(pairs) < 3 || slices.ContainsFunc(years, func(y string) bool { return len(y) != digits }) ||
+		digits == 4 && s.kindOfAll(years) != "year" || digits == 2 && numbered {
+		return
+	}
+	parts := []string{"{" + s.freeName(kind) + "}", fmt.Sprintf("{%s:%d}", s.freeName("year"), digits)}
+	if side == 0 {
+		slices.Reverse(parts)
+	}
+	source := parts[0] + sep + parts[1]
+	if fit := s.fitting(source); len(fit) == len(pairs) {
+		take(2*len(fit)+1, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(len(fit)), "header"), source), Evidence: diag.Names(fit),
+			Step: "unpivot " + shell(source) + " --value " + shell(s.freeName("value"))})
+	}
+}
+
+// numbersAlone tells whether all texts are digits.
+func numbersAlone(texts []string) bool {
+	return !slices.ContainsFunc(texts, func(t string) bool { return t == "" || strings.Trim(t, "0123456789") != "" })
+}
+
+// sameButDigits gives what stands before the digits at the end of all texts, and how many there are; 0 where that differs.
+func sameButDigits(texts []string) (prefix string, n int) {
+	for _, t := range texts {
+		m := prefixed().FindStringSubmatch(t)
+		if m == nil || n > 0 && m[1] != prefix || strings.ContainsAny(m[1], "{}") {
+			return "", 0
+		}
+		prefix = m[1]
+		n++
+	}
+	return prefix, n
 }
 
 // fitting lists the headers that fit a pattern.
@@ -256,6 +311,12 @@ func (s *sample) onePart(take func(int, Finding)) {
 		for i, a := range at {
 			names[i] = s.lie.Names[a]
 		}
+		says := fmt.Sprintf("%s are values: %ss", diag.Plural(int64(len(at)), "header"), k)
+		value := " --value " + shell(s.freeName("value"))
+		if source := s.growing(k, names); source != "" {
+			take(2*len(at), Finding{Kind: "headers", Says: says, Evidence: diag.Names(names), Step: "unpivot " + shell(source) + value})
+			continue
+		}
 		sel := ""
 		if at[len(at)-1]-at[0] == len(at)-1 {
 			sel = selected(names[0]) + ".." + selected(names[len(names)-1])
@@ -265,8 +326,17 @@ func (s *sample) onePart(take func(int, Finding)) {
 			}
 			sel = strings.Join(names, ",")
 		}
-		take(2*len(at), Finding{Kind: "headers", Says: fmt.Sprintf("%s are values: %ss", diag.Plural(int64(len(at)), "header"), k), Evidence: diag.Names(names),
-			Step: "unpivot " + shell(sel) + " --label " + shell(s.freeName(k)) + " --value " + shell(s.freeName("value"))})
+		take(2*len(at), Finding{Kind: "headers", Says: says, Evidence: diag.Names(names), Step: "unpivot " + shell(sel) + " --label " + shell(s.freeName(k)) + value})
+	}
+	var numbers []string
+	for i, n := range s.lie.Names {
+		if k, err := strconv.Atoi(n); err == nil && n != "" && s.timeKind(n) == "" && (len(numbers) == 0 || i > 0 && strconv.Itoa(k-1) == s.lie.Names[i-1]) {
+			numbers = append(numbers, n)
+		}
+	}
+	if n := len(numbers); n >= 3 && len(s.fitting("{x:#}")) == n {
+		take(2*n, Finding{Kind: "headers", Says: fmt.Sprintf("%s are numbers: values, not names", diag.Plural(int64(n), "header")), Evidence: diag.Names(numbers),
+			Step: "unpivot " + shell("{"+s.freeName("number")+":#}") + " --value " + shell(s.freeName("value"))})
 	}
 	byPrefix := map[string][]string{}
 	var prefixes []string
@@ -301,6 +371,43 @@ func (s *sample) onePart(take func(int, Finding)) {
 		take(2*codes, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(codes), "header"), several), Evidence: diag.Names(s.fitting(several)),
 			Step: "unpivot " + shell(several) + " --value " + shell(s.freeName("value"))})
 	}
+}
+
+// growing gives a pattern that fits the headers of a kind, and those that are still to come; "" where the headers are all there can be.
+func (s *sample) growing(kind string, names []string) string {
+	place := "{" + s.freeName(kind)
+	var sources []string
+	switch kind {
+	case "month":
+		if len(names) == len(months) {
+			return ""
+		}
+		var full, short []string
+		for _, m := range months {
+			m = strings.ToUpper(m[:1]) + m[1:]
+			full, short = append(full, m), append(short, m[:3])
+		}
+		sources = []string{":" + strings.Join(short, "|"), ":" + strings.Join(full, "|"), ":/[0-9]{4}-[0-9]{2}/"}
+	case "quarter":
+		if len(names) == 4 {
+			return ""
+		}
+		sources = []string{":/Q[1-4]/", ":/[0-9]{4}-Q[1-4]/"}
+	case "year":
+		sources = []string{":#"}
+	case "week":
+		sources = []string{":/W[0-9]+/", ":/[0-9]{4}-W[0-9]+/"}
+	case "date":
+		sources = []string{":/[0-9]{4}-[0-9]{2}-[0-9]{2}/"}
+	case "time":
+		sources = []string{":/[0-9]+:[0-9]{2}/"}
+	}
+	for _, more := range sources {
+		if slices.Equal(s.fitting(place+more+"}"), names) {
+			return place + more + "}"
+		}
+	}
+	return ""
 }
 
 // blankRuns finds labels that stand once above the rows they are for.
@@ -454,14 +561,67 @@ func writtenDate(c string) bool {
 	return false
 }
 
+// compactDates tells whether all cells are days written as 20240502.
+func (f *field) compactDates() bool {
+	if f.filled < 3 || f.numbers < f.filled {
+		return false
+	}
+	first := ""
+	for _, c := range f.cells {
+		if c == "" {
+			continue
+		}
+		if len(c) != 8 || c[0] != '1' && c[0] != '2' {
+			return false
+		}
+		if day, err := time.Parse("20060102", c); err != nil || day.Year() < 1900 || day.Year() > 2100 {
+			return false
+		}
+		if first == "" {
+			first = c
+		} else if c != first {
+			first = "several"
+		}
+	}
+	return first == "several"
+}
+
+// timesOfDay gives what cuts the time of day off the cells, where all have one written the same way, and its form.
+func (f *field) timesOfDay() (day func(string) string, clock string) {
+	cut := func(c string) (string, string) {
+		i := strings.LastIndexByte(c, ' ')
+		return c[:max(i, 0)], c[i+1:]
+	}
+	for i, c := range f.order {
+		form := " %H:%M:%S"
+		switch _, t := cut(c); {
+		case shaped(t, "00:00") || shaped(t, "0:00"):
+			form = " %H:%M"
+		case !shaped(t, "00:00:00"):
+			form = ""
+		}
+		if form == "" || i > 0 && form != clock {
+			return func(c string) string { return c }, ""
+		}
+		clock = form
+	}
+	return func(c string) string { d, _ := cut(c); return d }, clock
+}
+
 // datesWritten finds dates that are written in other forms.
 func (s *sample) datesWritten() []Finding {
 	var out []Finding
 	for _, f := range s.fields {
+		if f.compactDates() {
+			out = append(out, Finding{Kind: "dates", Says: fmt.Sprintf("%s holds dates as %%Y%%m%%d", diag.Quote(f.name)), Evidence: fmt.Sprintf("%s, as %s", of(f.filled, f.filled), f.example(func(string) bool { return true })),
+				Step: "cast " + shell(selected(f.name)) + " date --from %Y%m%d"})
+			continue
+		}
 		if f.filled < 2 || f.dates == f.filled || share(f.numbers, f.filled, 0.3) {
 			continue
 		}
-		if !slices.ContainsFunc(f.order[:min(50, len(f.order))], writtenDate) {
+		day, clock := f.timesOfDay()
+		if !slices.ContainsFunc(f.order[:min(50, len(f.order))], func(c string) bool { return writtenDate(day(c)) }) {
 			continue
 		}
 		left := map[string]bool{}
@@ -470,7 +630,7 @@ func (s *sample) datesWritten() []Finding {
 		}
 		count := func(layout string) (n int) {
 			for c := range left {
-				if _, err := time.Parse(layout, c); err == nil {
+				if _, err := time.Parse(layout, day(c)); err == nil {
 					n += f.counts[c]
 				}
 			}
@@ -492,12 +652,12 @@ func (s *sample) datesWritten() []Finding {
 			}
 			form := forms[best]
 			if form.strftime == "%d/%m/%Y" && count("1/2/2006") == most {
-				ambiguous = "; day and month could be the other way round: --from '%m/%d/%Y'"
+				ambiguous = "; day and month could be the other way round: --from " + shell("%m/%d/%Y"+clock)
 			}
-			used, options = append(used, form.strftime), append(options, "--from "+shell(form.strftime))
+			used, options = append(used, form.strftime+clock), append(options, "--from "+shell(form.strftime+clock))
 			fits += most
 			for c := range left {
-				if _, err := time.Parse(form.layout, c); err == nil {
+				if _, err := time.Parse(form.layout, day(c)); err == nil {
 					delete(left, c)
 				}
 			}
@@ -506,7 +666,7 @@ func (s *sample) datesWritten() []Finding {
 			continue
 		}
 		out = append(out, Finding{Kind: "dates", Says: fmt.Sprintf("%s holds dates as %s%s", diag.Quote(f.name), strings.Join(used, ", "), ambiguous), Evidence: fmt.Sprintf("%s, as %s", of(fits, f.filled), f.example(func(c string) bool { return !isDate(c) })),
-			Step: "cast " + shell(selected(f.name)) + " date " + strings.Join(options, " ") + map[bool]string{true: Aside}[fits < f.filled]})
+			Step: "cast " + shell(selected(f.name)) + map[bool]string{true: " date ", false: " datetime "}[clock == ""] + strings.Join(options, " ") + map[bool]string{true: Aside}[fits < f.filled]})
 	}
 	return out
 }
