@@ -20,8 +20,8 @@ func (f *bookSheet) pull() {
 		p := &sheetPuller{f: f, stop: stop}
 		p.begin()
 		err := p.all()
-		if e := p.foot(); err == nil {
-			err = e
+		if err == nil {
+			err = p.foot()
 		}
 		if e := p.send(); err == nil {
 			err = e

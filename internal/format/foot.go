@@ -61,10 +61,10 @@ func (f *footer) behind() (rows, size int) {
 
 // cut gives what is held but for the foot.
 func (f *footer) cut() (delimited.Chunk, error) {
-	if len(f.held) == 0 {
-		return delimited.Chunk{}, io.EOF
+	line := 0
+	if len(f.held) > 0 {
+		line = f.held[0].Line
 	}
-	line := f.held[0].Line
 	var text []byte
 	for _, c := range f.held {
 		text = append(text, c.Data...)
@@ -133,7 +133,7 @@ func footOf(rows []delimited.Record, fields, widest int) int {
 			continue
 		}
 		first := strings.TrimSpace(rows[i].Cells[0])
-		beneath := i > data && filled(rows[i-1].Cells) == 0
+		beneath := data > 0 && filled(rows[i-1].Cells) == 0
 		if beneath || strings.IndexAny(first, "*†‡¹") == 0 || strings.Contains(first, " ") && len(first) > widest {
 			for i > data && filled(rows[i-1].Cells) == 0 {
 				i--
