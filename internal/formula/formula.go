@@ -154,6 +154,25 @@ func (c *compiler) token(offset int) int {
 
 func (c *compiler) place(offset int) int { return c.tokens[c.token(offset)].at }
 
+// besideElse tells whether ?? stands before a token, with no bracket or comma between.
+func (c *compiler) besideElse(at int) bool {
+	depth := 0
+	for i := at - 1; i >= 0 && depth >= 0; i-- {
+		switch t := c.tokens[i]; {
+		case t.kind != operator:
+		case t.text == ")" || t.text == "]":
+			depth++
+		case t.text == "(" || t.text == "[":
+			depth--
+		case depth == 0 && t.text == ",":
+			return false
+		case depth == 0 && t.text == "??":
+			return true
+		}
+	}
+	return false
+}
+
 // explain says in our words where the parser could not go on.
 func (c *compiler) explain(offset, end int) string {
 	if offset >= end-1 {
@@ -164,8 +183,12 @@ func (c *compiler) explain(offset, end int) string {
 			return fmt.Sprintf("a %s is not closed", open)
 		}
 	}
-	t := c.tokens[c.token(offset)]
+	at := c.token(offset)
+	t := c.tokens[at]
 	text := t.text
+	if t.kind == operator && c.besideElse(at) {
+		return fmt.Sprintf("?? needs brackets beside %s: write (a ?? b) %s c, or a ?? (b %s c)", text, text, text)
+	}
 	if t.kind == textToken {
 		text = diag.Quote(text)
 	}

@@ -89,6 +89,7 @@ func TestFormulas(t *testing.T) {
 		{`a == "x`, "", "character 6: the quote that opens here is never closed"}, {"{a", "", "this { has no }"}, {"a.b", "", "character 2: .b is not a number"},
 		{"uper(a)", "", "character 1: there is no function uper"}, {"round()", "", "round(x, n) does not take 0 arguments"}, {"a and b", "", "and wants comparisons on both sides"},
 		{"(a > 1) + 1", "", "a comparison is no number"}, {`a * "2"`, "", "a text is no number"}, {`a * 2 == "x"`, "", "a number is compared with a text"},
+		{"a ?? 0 > 5", "", "character 8: ?? needs brackets beside >: write (a ?? b) > c, or a ?? (b > c)"}, {"f(a ?? 0, b * (c) d)", "", "can't stand here"}, {"(a ?? 0) 5", "", "5 can't stand here"},
 		{"not a", "", "not wants a comparison"}, {"a ? 1 : 2", "", "? wants a comparison before it"}, {"a in b", "", "in wants a list"},
 		{"a ** 2", "", "** is no operator here"}, {"a; b", "", "; is no operator here"}, {"[1, 2]", "", "this has no meaning in a formula"}, {"a[1]", "", "this has no meaning in a formula"},
 		{strings.Repeat("(", 300) + "1" + strings.Repeat(")", 300), "", "more than 200 brackets inside each other"},

@@ -3,6 +3,8 @@ package run
 import (
 	"encoding/json"
 	"fmt"
+	"io"
+	"os"
 	"strconv"
 	"strings"
 	"sync"
@@ -21,9 +23,12 @@ var (
 	leftOutFields = []string{"source", "line", "step", "row"}
 )
 
-// asideFile takes rows that leave the table, in order.
+// asideFile takes rows that leave the table. Those of a section, or of a step between two, stand together and in
+// order, and the sections stand as in the plan: which of them is ahead does not show.
 type asideFile struct {
 	mu      sync.Mutex
+	streams []*asideStream // of the table at work
+	temp    string
 	out     *format.Output
 	enc     *delimited.Encoder
 	fields  []string
@@ -32,8 +37,15 @@ type asideFile struct {
 	percent float64 // of the rows read, -1: no bound
 }
 
-func newAsideFile(path string, fields []string) (*asideFile, error) {
-	a := &asideFile{fields: fields, most: -1, percent: -1, enc: delimited.NewEncoder(delimited.Style{Delimiter: ','})}
+// asideStream takes the rows of one section or step. The first writes them at once, the others wait for it to end.
+type asideStream struct {
+	a    *asideFile
+	held []byte
+	file *os.File // where they wait when they are many, nil: they are held
+}
+
+func newAsideFile(path, temp string, fields []string) (*asideFile, error) {
+	a := &asideFile{temp: temp, fields: fields, most: -1, percent: -1, enc: delimited.NewEncoder(delimited.Style{Delimiter: ','})}
 	out, err := format.Create(path)
 	if err != nil {
 		return nil, err
@@ -86,11 +98,54 @@ func leftRows(site *step.Site, schema *table.Schema, b *table.Batch, rows []int3
 	return out
 }
 
-// put writes rows.
-func (a *asideFile) put(rows []*step.Row) error {
+// stream is where the next section or step of the plan puts its rows; nil where nobody wants them.
+func (a *asideFile) stream() func([]*step.Row) error {
+	if a == nil {
+		return nil
+	}
+	s := &asideStream{a: a}
+	a.streams = append(a.streams, s)
+	return s.put
+}
+
+// settle writes what waits, when a table has ended.
+func (a *asideFile) settle() error {
+	if a == nil {
+		return nil
+	}
+	for _, s := range a.streams {
+		if s.file != nil {
+			if _, err := s.file.Seek(0, io.SeekStart); err != nil {
+				return format.TemporaryError(a.temp, err)
+			}
+			if _, err := io.Copy(a.out, s.file); err != nil {
+				return err
+			}
+		}
+		if _, err := a.out.Write(s.held); err != nil {
+			return err
+		}
+	}
+	a.drop()
+	return nil
+}
+
+// drop lets go of what waits.
+func (a *asideFile) drop() {
+	for _, s := range a.streams {
+		if s.file != nil {
+			s.file.Close()
+		}
+	}
+	a.streams = nil
+}
+
+// put takes rows.
+func (s *asideStream) put(rows []*step.Row) error {
+	a := s.a
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	var buf []byte
+	buf := s.held
 	for _, r := range rows {
 		if a.rows++; a.most >= 0 && a.rows > a.most {
 			return diag.Dataf("%s: more than the %s that --most-aside allows do not fit", r.Reason, diag.Plural(a.most, "row")).At(r.Source, r.Line).InField(r.Field)
@@ -106,8 +161,25 @@ func (a *asideFile) put(rows []*step.Row) error {
 		}
 		buf = a.enc.Row(buf, cells)
 	}
-	_, err := a.out.Write(buf)
-	return err
+	const most = 1 << 20 // is held
+	switch s.held = buf; {
+	case s == a.streams[0]:
+		_, err := a.out.Write(buf)
+		s.held = buf[:0]
+		return err
+	case len(buf) < most:
+		return nil
+	case s.file == nil:
+		var err error
+		if s.file, err = format.Temporary(a.temp); err != nil {
+			return err
+		}
+	}
+	s.held = buf[:0]
+	if _, err := s.file.Write(buf); err != nil {
+		return format.TemporaryError(a.temp, err)
+	}
+	return nil
 }
 
 // rowJSON is a row as a JSON object, its fields in order.

@@ -120,6 +120,7 @@ func (r *runner) all(ctx context.Context) (err error) {
 		}
 		for _, a := range []*asideFile{r.aside, r.leftOut} {
 			if a != nil {
+				a.drop()
 				a.out.Abort()
 			}
 		}
@@ -136,7 +137,7 @@ func (r *runner) all(ctx context.Context) (err error) {
 		return err
 	}
 	if r.env.Aside != "" {
-		if r.aside, err = newAsideFile(r.env.Aside, asideFields); err != nil {
+		if r.aside, err = newAsideFile(r.env.Aside, r.env.Temp, asideFields); err != nil {
 			return err
 		}
 		if err := r.aside.bound(r.env.Most); err != nil {
@@ -144,7 +145,7 @@ func (r *runner) all(ctx context.Context) (err error) {
 		}
 	}
 	if r.env.LeftOut != "" {
-		if r.leftOut, err = newAsideFile(r.env.LeftOut, leftOutFields); err != nil {
+		if r.leftOut, err = newAsideFile(r.env.LeftOut, r.env.Temp, leftOutFields); err != nil {
 			return err
 		}
 	}
@@ -290,7 +291,7 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 		}
 		return min(float64(r.env.Bytes.Load()-before)/float64(size), 1)
 	}
-	x := &section{source: src, workers: workers, bytes: r.env.Bytes, read: r.read, fileName: name, setAside: r.aside != nil, leftOut: r.leftOut != nil,
+	x := &section{source: src, workers: workers, bytes: r.env.Bytes, read: r.read, fileName: name, aside: r.aside.stream(), left: r.leftOut.stream(),
 		parsed: func(part []format.Stats) {
 			mu.Lock()
 			defer mu.Unlock()
@@ -317,15 +318,17 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 	}
 	var stages []*stage
 	next := func(in step.In) *section {
-		return &section{workers: workers, bytes: r.env.Bytes, read: r.read, fileName: name, setAside: r.aside != nil, leftOut: r.leftOut != nil, feed: func(ctx context.Context, start func(*table.Schema) error, put func(item) error) error {
+		return &section{workers: workers, bytes: r.env.Bytes, read: r.read, fileName: name, aside: r.aside.stream(), left: r.leftOut.stream(), feed: func(ctx context.Context, start func(*table.Schema) error, put func(item) error) error {
 			return in(ctx, step.Through{OnStart: start, OnEmit: func(b *table.Batch) error {
 				return put(item{batch: table.Take(b)})
 			}})
 		}}
 	}
 	ordered := func(s step.Step, st *stage) {
-		upstream := r.batches(x)
-		x = next(func(ctx context.Context, out step.Out) error { return runStep(ctx, s, st, upstream, out, r, name) })
+		upstream, aside, left := batches(x), r.aside.stream(), r.leftOut.stream()
+		x = next(func(ctx context.Context, out step.Out) error {
+			return r.runStep(ctx, s, st, upstream, out, &step.Site{Step: st.name, File: name}, aside, left)
+		})
 	}
 	var limited *stage
 	if o.Limit > 0 {
@@ -362,7 +365,7 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 				up.memory, up.temp = (r.env.Memory+int64(workers)-1)/int64(workers), r.env.Temp
 				x = next(func(ctx context.Context, out step.Out) error {
 					nothing := func(*table.Schema) error { return nil }
-					if err := up.run(ctx, sink{start: nothing, aside: r.putAside, left: r.putLeftOut}); err != nil {
+					if err := up.run(ctx, sink{start: nothing}); err != nil {
 						return err
 					}
 					return up.reducer.finish(ctx, out, &step.Site{Step: st.name, File: name, Memory: r.env.Memory, Temp: r.env.Temp})
@@ -387,6 +390,11 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 		}
 	}
 	err = r.end(ctx, x, last)
+	for _, a := range []*asideFile{r.aside, r.leftOut} {
+		if err == nil {
+			err = a.settle()
+		}
+	}
 	src.Close() // nobody adds notes any more
 	for i, in := range inputs {
 		a := TableAccount{Name: in.Name, Rows: stats[i].Rows, Fields: in.Fields, Notes: in.Notes, How: in.How, Names: src.Schema().Names()}
@@ -463,19 +471,16 @@ func (r *runner) errAt(err error, line int) error {
 }
 
 // batches is a section as an In.
-func (r *runner) batches(x *section) step.In {
+func batches(x *section) step.In {
 	return func(ctx context.Context, out step.Out) error {
-		return x.run(ctx, sink{start: out.Start, batch: out.Emit, aside: r.putAside, left: r.putLeftOut})
+		return x.run(ctx, sink{start: out.Start, batch: out.Emit})
 	}
 }
-
-func (r *runner) putAside(rows []*step.Row) error   { return r.aside.put(rows) }
-func (r *runner) putLeftOut(rows []*step.Row) error { return r.leftOut.put(rows) }
 
 // end runs the last section into the last write, standard output or the screen.
 func (r *runner) end(ctx context.Context, x *section, w *Write) error {
 	if w == nil { // the table was written on its way
-		return x.run(ctx, sink{start: func(*table.Schema) error { return nil }, batch: func(*table.Batch) error { return nil }, aside: r.putAside, left: r.putLeftOut})
+		return x.run(ctx, sink{start: func(*table.Schema) error { return nil }, batch: func(*table.Batch) error { return nil }})
 	}
 	if w.Path == "" && r.env.Screen != nil && w.Options.As == "" {
 		screen := r.env.Screen()
@@ -483,8 +488,6 @@ func (r *runner) end(ctx context.Context, x *section, w *Write) error {
 		err := x.run(ctx, sink{
 			start: func(s *table.Schema) error { acc.Fields, acc.Names = s.Len(), s.Names(); return screen.Start(s) },
 			batch: func(b *table.Batch) error { acc.Rows += int64(b.Rows); return screen.Emit(b) },
-			aside: r.putAside,
-			left:  r.putLeftOut,
 		})
 		r.outputs = append(r.outputs, &target{acc: acc})
 		if err != nil {
@@ -503,8 +506,6 @@ func (r *runner) end(ctx context.Context, x *section, w *Write) error {
 			return t.write(t.enc.Begin(nil, s))
 		},
 		bytes: t.rows,
-		aside: r.putAside,
-		left:  r.putLeftOut,
 	})
 }
 
@@ -553,16 +554,16 @@ func (c countingEncoder) Append(dst []byte, b *table.Batch) []byte {
 }
 
 // runStep runs an ordered or whole step with its doors counted.
-func runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.Out, r *runner, file func(int) string) error {
-	site := &step.Site{Step: st.name, File: file, Merged: r.merged, Open: r.other, Read: r.read, AddFile: r.addFile, Memory: r.env.Memory, Temp: r.env.Temp}
-	if r.aside != nil {
-		site.Aside = func(row *step.Row) error { return r.aside.put([]*step.Row{row}) }
+func (r *runner) runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.Out, site *step.Site, aside, left func([]*step.Row) error) error {
+	site.Merged, site.Open, site.Read, site.AddFile, site.Memory, site.Temp = r.merged, r.other, r.read, r.addFile, r.env.Memory, r.env.Temp
+	if aside != nil {
+		site.Aside = func(row *step.Row) error { return aside([]*step.Row{row}) }
 	}
-	var left error
-	if r.leftOut != nil {
+	var unwritten error
+	if left != nil {
 		site.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
-			if err := r.leftOut.put(leftRows(site, schema, b, rows)); err != nil {
-				left = err
+			if err := left(leftRows(site, schema, b, rows)); err != nil {
+				unwritten = err
 			}
 		}
 	}
@@ -583,7 +584,7 @@ func runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.O
 	st.across = site.Across
 	st.say, st.notes = site.Say, append(st.notes, site.Notes...)
 	if err == nil {
-		err = left
+		err = unwritten
 	}
 	if err != nil {
 		return st.place(err)

@@ -28,8 +28,6 @@ type sink struct {
 	start func(*table.Schema) error
 	bytes func([]byte) error       // where the section encodes
 	batch func(*table.Batch) error // where it does not
-	aside func([]*step.Row) error
-	left  func([]*step.Row) error
 }
 
 // section is row steps run by workers: parsing before them where they read a
@@ -46,10 +44,10 @@ type section struct {
 	temp     string          // folder for temporary files
 	reducer  *reducer        // takes what comes out of the steps, in the workers; nil: there is none
 	workers  int
-	setAside bool
-	leftOut  bool
-	bytes    *atomic.Int64  // read so far, for the progress
-	read     func() float64 // the share of the input that has been read, 0: not known
+	aside    func([]*step.Row) error // takes rows that do not fit, in order; nil: the run stops
+	left     func([]*step.Row) error // takes rows left out; nil: nobody wants them
+	bytes    *atomic.Int64           // read so far, for the progress
+	read     func() float64          // the share of the input that has been read, 0: not known
 	parsed   func([]format.Stats)
 	fileName func(int) string
 }
@@ -142,19 +140,25 @@ func (x *section) run(parent context.Context, to sink) error {
 			_ = send(&job{err: err}) // not sent: somebody else's error came first
 		}
 	})
-	err := consume(ctx, queue, to)
+	err := x.consume(ctx, queue, to)
 	if err == nil {
 		err = context.Cause(parent)
 	}
-	cancel(err)
+	if err != nil {
+		cancel(stopped{err})
+	}
+	cancel(nil)
 	for range queue { // let the feed end
 	}
 	wg.Wait()
 	return err
 }
 
+// stopped is why what stands before a section was told to end: an error of the section, which is placed where it arose and by nobody else.
+type stopped struct{ error }
+
 // consume hands the pieces of all jobs to the sink, in order.
-func consume(ctx context.Context, queue chan *job, to sink) error {
+func (x *section) consume(ctx context.Context, queue chan *job, to sink) error {
 	for j := range queue {
 		switch {
 		case j.err != nil:
@@ -171,7 +175,7 @@ func consume(ctx context.Context, queue chan *job, to sink) error {
 				if open = ok; !ok {
 					break
 				}
-				if err := p.deliver(to); err != nil {
+				if err := x.deliver(p, to); err != nil {
 					return err
 				}
 			case <-ctx.Done():
@@ -182,7 +186,7 @@ func consume(ctx context.Context, queue chan *job, to sink) error {
 	return nil
 }
 
-func (p piece) deliver(to sink) error {
+func (x *section) deliver(p piece, to sink) error {
 	switch {
 	case p.buf != nil:
 		err := to.bytes(*p.buf)
@@ -193,9 +197,9 @@ func (p piece) deliver(to sink) error {
 		table.Put(p.batch)
 		return err
 	case p.aside != nil:
-		return to.aside(p.aside)
+		return x.aside(p.aside)
 	case p.left != nil:
-		return to.left(p.left)
+		return x.left(p.left)
 	}
 	return p.err
 }
@@ -274,7 +278,7 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 		w.part = x.reducer.part(site)
 		defer func() { x.reducer.st.add(&site.Tally) }()
 	}
-	w.recycle = x.source != nil && (x.encoding != nil || w.part != nil) && !x.setAside && !x.leftOut
+	w.recycle = x.source != nil && (x.encoding != nil || w.part != nil) && x.aside == nil && x.left == nil
 	for _, b := range bound {
 		w.recycle = w.recycle && b.Passing
 	}
@@ -325,10 +329,10 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 // site makes the place where a step works in a worker.
 func (x *section) site(w *worker, st *stage) *step.Site {
 	site := &step.Site{Step: st.name, File: x.fileName, Read: x.read}
-	if x.setAside {
+	if x.aside != nil {
 		site.Aside = func(r *step.Row) error { w.aside = append(w.aside, r); return nil }
 	}
-	if x.leftOut {
+	if x.left != nil {
 		site.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
 			w.left = append(w.left, leftRows(site, schema, b, rows)...)
 		}
@@ -343,6 +347,9 @@ func counted(site *step.Site, fn step.MapFunc, st *stage, next func(*table.Batch
 		return next(b)
 	}
 	return func(b *table.Batch) error {
+		if b.Rows == 0 { // all were set aside before
+			return nil
+		}
 		site.Tally.In += int64(b.Rows)
 		if err := fn(b, emit); err != nil {
 			return st.place(err)

@@ -31,10 +31,10 @@ type stage struct {
 // place says in an error where in a plan the step stands.
 func (s *stage) place(err error) error {
 	var e *diag.Error
-	if !errors.As(err, &e) {
+	if !errors.As(err, &e) || e.Step != "" { // it arose in a step behind this one
 		return err
 	}
-	if e.Plan == "" && s.plan != "" && e.Step == "" {
+	if e.Plan == "" && s.plan != "" {
 		e.Plan, e.PlanLine, e.Step = s.plan, s.line, s.name
 	}
 	if e.File == "" {

@@ -24,6 +24,9 @@ func (b *bounds) find(cells []string, sep byte) bool {
 	const ones, low7 = 0x0101010101010101, 0x7f * 0x0101010101010101
 	const gather8 = 0x0102040810204080 // puts the lowest bits of eight bytes side by side
 	const largest = 1 << 22
+	if len(cells) == 0 {
+		return false
+	}
 	last := cells[len(cells)-1]
 	if cells[0] == "" || last == "" {
 		return false

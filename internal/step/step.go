@@ -90,7 +90,7 @@ type Prepared interface {
 	Prepare(s *Site) (any, error)
 }
 
-// MapFunc is a row step's work on one batch, which it reads only, or emits whole.
+// MapFunc is a row step's work on one batch, which has rows, and which it reads only, or emits whole.
 type MapFunc func(src *table.Batch, emit func(*table.Batch) error) error
 
 // InOrder is an ordered step that changes batches in place, one after the
