@@ -78,7 +78,13 @@ func (r *runner) check(ctx context.Context, items []any) ([]Checked, error) {
 		first = ""
 	}
 	open := ok && schema.Len() == 0
-	out := []Checked{{Line: rd.Line, Name: name, Names: schema.Names(), Open: open}}
+	names := func() []string {
+		if open {
+			return nil
+		}
+		return schema.Names()
+	}
+	out := []Checked{{Line: rd.Line, Name: name, Names: names(), Open: open}}
 	for i, it := range items[1:] {
 		switch it := it.(type) {
 		case *Mark:
@@ -87,13 +93,13 @@ func (r *runner) check(ctx context.Context, items []any) ([]Checked, error) {
 				h.schema = table.NewSchema(nil)
 			}
 			r.marks[it.Name] = h
-			out = append(out, Checked{Line: it.Line, Name: "mark " + it.Name, Names: schema.Names(), Open: open})
+			out = append(out, Checked{Line: it.Line, Name: "mark " + it.Name, Names: names(), Open: open})
 		case *Write:
 			if _, err := format.NewEncoding(it.Path, it.Options); err != nil {
 				return out, r.errAt(err, it.Line)
 			}
 			if it.Path != "" {
-				out = append(out, Checked{Line: it.Line, Name: "write " + it.Path, Names: schema.Names(), Open: open})
+				out = append(out, Checked{Line: it.Line, Name: "write " + it.Path, Names: names(), Open: open})
 			}
 		case *Apply:
 			st := &stage{name: it.Name, plan: r.p.Plan, line: it.Line}
@@ -105,11 +111,7 @@ func (r *runner) check(ctx context.Context, items []any) ([]Checked, error) {
 					return out, st.place(err)
 				}
 			}
-			names := []string(nil)
-			if !open {
-				names = schema.Names()
-			}
-			out = append(out, Checked{Line: it.Line, Name: it.Name, Names: names, Open: open})
+			out = append(out, Checked{Line: it.Line, Name: it.Name, Names: names(), Open: open})
 		}
 	}
 	return out, nil

@@ -28,7 +28,7 @@ var seats atomic.Int32
 func (t *brought) lay(columns [][]string, fields []int, rows int) {
 	t.fields = len(fields)
 	t.at = make([]int, 0, rows+1)
-	t.seat = seats.Add(-int32(t.fields)-1) + 1
+	t.seat = seats.Add(-int32(t.fields) - 1) // up to -2: the seat behind the last is nobody's, nor 0
 	size := (rows + 1) * (5*t.fields + 1)
 	for _, i := range fields {
 		for _, c := range columns[i] {

@@ -164,6 +164,30 @@ func TestEncodeQuotesOnlyWhereNeeded(t *testing.T) {
 }
 
 // TestEncodeKinds writes the same rows held in all kinds of columns.
+// TestEncodeLooksWhereCellsLie: cells are written as they were read only where they lie so, whatever their seats say.
+func TestEncodeLooksWhereCellsLie(t *testing.T) {
+	text := "1,x,5\n2,y,7\n"
+	for _, seats := range [][]int32{{1, 2, 3}, {-2, -1, 0}, {-3, -2, -1}, {0, 1, 2}, {1, 2, 4}, {5, 6, 7}} {
+		for _, swapped := range []bool{false, true} {
+			b := table.Get()
+			b.Shape(3)
+			b.Rows = 2
+			for i := range b.Cols {
+				cells := b.Cols[i].Make(2)
+				for r := range cells {
+					at := r*6 + i*2
+					cells[r] = text[at : at+1]
+				}
+				if swapped && i == 2 {
+					cells[1] = strings.Clone("7")
+				}
+				b.Cols[i].Lacks, b.Cols[i].Seat = table.LacksAll, seats[i]
+			}
+			assert.Equal(t, text, string(NewEncoder(Style{Delimiter: ','}).Append(nil, b)), "%v %v", seats, swapped)
+		}
+	}
+}
+
 func TestEncodeKinds(t *testing.T) {
 	plain := unpivoted()
 	var want [][]string

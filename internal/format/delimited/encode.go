@@ -328,10 +328,20 @@ func (e *Encoder) asRead(cols []table.Column, i int) int {
 	if c := cols[i].Cells[0]; to < len(cols) && cols[to].Seat == cols[i].Seat+1 && *(*byte)(unsafe.Add(unsafe.Pointer(unsafe.StringData(c)), len(c))) != e.style.Delimiter {
 		return to
 	}
-	for to < len(cols) && cols[to].Kind == cols[i].Kind && cols[to].Seat == cols[to-1].Seat+1 && e.clean(&cols[to]) {
+	for to < len(cols) && cols[to].Kind == cols[i].Kind && cols[to].Seat == cols[to-1].Seat+1 && cols[to].Seat != 0 && e.clean(&cols[to]) && follow(cols[to-1].Cells, cols[to].Cells) {
 		to++
 	}
 	return to
+}
+
+// follow makes sure that cells stand behind others as their seats say, in the first row and in the last: what lies
+// between two cells that do not would be written, whatever it is.
+func follow(cells, next []string) bool {
+	behind := func(a, b string) bool {
+		return unsafe.Add(unsafe.Pointer(unsafe.StringData(a)), len(a)+1) == unsafe.Pointer(unsafe.StringData(b))
+	}
+	last := len(cells) - 1
+	return last == len(next)-1 && behind(cells[0], next[0]) && behind(cells[last], next[last])
 }
 
 func (e *Encoder) clean(c *table.Column) bool {
