@@ -61,7 +61,7 @@ func TestStepsThroughFiles(t *testing.T) {
 	failed := 0
 	rapid.Check(t, func(rt *rapid.T) {
 		require.NoError(rt, os.WriteFile(filepath.Join(dir, "0.csv"), []byte(table(rt, rapid.SampledFrom([]int{1, 30, 700, 4000}).Draw(rt, "rows"), rapid.SampledFrom([]string{"\n", "\r\n"}).Draw(rt, "line end"))), 0o644))
-		written := rapid.SampledFrom([]string{"", " --crlf", " --write-blank NA", " --write-as tsv"}).Draw(rt, "written")
+		written := rapid.SampledFrom([]string{"", " --crlf", " --write-blank NA", " --write-as tsv", " --write-as ndjson", " --write-as html"}).Draw(rt, "written")
 		steps := rapid.SliceOfNDistinct(rapid.SampledFrom(links), 2, 5, rapid.ID).Draw(rt, "steps")
 		do := func(from, steps, to string) error {
 			p := program(t, dir, "read "+from+" --delimiter , --header 1\n"+steps+"\nwrite "+to)
