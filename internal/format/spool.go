@@ -57,7 +57,7 @@ func NewSpool(dir string, width int) (*Spool, error) {
 func (s *Spool) Append(b *table.Batch) error {
 	for r := range b.Rows {
 		s.buf = binary.AppendUvarint(s.buf[:0], uint64(b.Origin.LineOf(r)))
-		s.buf = binary.AppendUvarint(s.buf, uint64(b.Origin.File))
+		s.buf = binary.AppendUvarint(s.buf, uint64(b.Origin.FileOf(r)))
 		for i := range b.Cols {
 			cell := b.Cols[i].At(r)
 			s.buf = append(binary.AppendUvarint(s.buf, uint64(len(cell))), cell...)

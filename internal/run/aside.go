@@ -91,7 +91,7 @@ func leftRows(site *step.Site, schema *table.Schema, b *table.Batch, rows []int3
 	for _, r := range rows {
 		row := &step.Row{Line: b.Origin.LineOf(int(r)), Step: site.Step, Names: schema.Names(), Cells: b.Row(int(r), nil)}
 		if site.File != nil {
-			row.Source = site.File(b.Origin.File)
+			row.Source = site.File(b.Origin.FileOf(int(r)))
 		}
 		out = append(out, row)
 	}

@@ -49,7 +49,7 @@ func (t *Append) Run(ctx context.Context, in In, out Out, s *Site) error {
 	var schema *table.Schema
 	var mine int // fields of the table itself
 	dst := table.Get()
-	put := func(b *table.Batch, from []int, source string) error {
+	put := func(b *table.Batch, from []int, source func(row int) string) error {
 		dst.Shape(schema.Len())
 		for i, at := range from {
 			if at < 0 {
@@ -59,7 +59,14 @@ func (t *Append) Run(ctx context.Context, in In, out Out, s *Site) error {
 			}
 		}
 		if t.Source != "" {
-			dst.Cols[len(from)].SetConstant(source, b.Rows)
+			if of := &dst.Cols[len(from)]; b.Origin.Files == nil {
+				of.SetConstant(source(0), b.Rows)
+			} else {
+				cells := of.Make(b.Rows)
+				for r := range cells {
+					cells[r] = source(r)
+				}
+			}
 		}
 		dst.Rows, dst.Origin = b.Rows, b.Origin
 		return out.Emit(dst)
@@ -106,29 +113,38 @@ func (t *Append) Run(ctx context.Context, in In, out Out, s *Site) error {
 			return out.Start(schema)
 		},
 		OnEmit: func(b *table.Batch) error {
-			name := ""
-			if t.Source != "" && s.File != nil {
-				name = s.File(b.Origin.File)
-			}
-			return put(b, here, name)
+			return put(b, here, func(row int) string {
+				if s.File == nil {
+					return ""
+				}
+				return s.File(b.Origin.FileOf(row))
+			})
 		},
 	})
 	if err != nil {
 		return err
 	}
 	numbers := map[string]int{} // of the files
+	number := func(file int) int {
+		name := other.file(file)
+		if _, ok := numbers[name]; !ok {
+			numbers[name] = s.AddFile(name)
+		}
+		return numbers[name]
+	}
 	err = other.Run(ctx, Through{
 		OnStart: func(*table.Schema) error { return nil },
 		OnEmit: func(b *table.Batch) error {
 			if s.AddFile != nil {
-				name := other.file(b.Origin)
-				if _, ok := numbers[name]; !ok {
-					numbers[name] = s.AddFile(name)
+				b.Origin.File = number(b.Origin.File)
+				files := slices.Clone(b.Origin.Files)
+				for i, f := range files {
+					files[i] = int32(number(int(f)))
 				}
-				b.Origin.File = numbers[name]
+				b.Origin.Files = files
 			}
 			s.Tally.Made += int64(b.Rows)
-			return put(b, there, other.Name)
+			return put(b, there, func(int) string { return other.Name })
 		},
 	})
 	s.Say = fmt.Sprintf("%s of %s beneath", diag.Plural(s.Tally.Made, "row"), other.Name)

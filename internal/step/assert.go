@@ -227,7 +227,7 @@ func (a *Assert) bind(schema *table.Schema, s *Site) (checks []func(*table.Batch
 	place := func(b *table.Batch, row int) (string, int) {
 		file := ""
 		if s.File != nil && b.Origin.LineOf(row) > 0 {
-			file = s.File(b.Origin.File)
+			file = s.File(b.Origin.FileOf(row))
 		}
 		return file, b.Origin.LineOf(row)
 	}

@@ -108,7 +108,7 @@ func (b *Bundle) Run(ctx context.Context, in In, out Out, s *Site) error {
 				k := key(batch, r)
 				row := rows[k]
 				if row == nil {
-					row = &bundled{values: make([][]string, len(fields)), line: batch.Origin.LineOf(r), file: batch.Origin.File}
+					row = &bundled{values: make([][]string, len(fields)), line: batch.Origin.LineOf(r), file: batch.Origin.FileOf(r)}
 					for i := range batch.Cols {
 						row.cells = append(row.cells, strings.Clone(batch.Cols[i].At(r)))
 					}
@@ -181,7 +181,7 @@ const (
 func (b *Bundle) differs(s *Site, schema *table.Schema, batch *table.Batch, r, field int, row *bundled) error {
 	source := ""
 	if s.File != nil {
-		source = s.File(batch.Origin.File)
+		source = s.File(batch.Origin.FileOf(r))
 	}
 	return diag.Dataf("%s, and %s in the row it would be bundled with (line %d)", diag.Quote(batch.Cols[field].At(r)), diag.Quote(row.cells[field]), row.line).
 		At(source, batch.Origin.LineOf(r)).InField(schema.Name(field)).

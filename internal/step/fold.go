@@ -205,7 +205,7 @@ func (p *part) oneByOne(b *table.Batch, at int64) error {
 func (p *part) remember(b *table.Batch, at int64) {
 	if len(p.single) > 0 {
 		o := b.Origin
-		o.Lines, o.Ends = slices.Clone(o.Lines), slices.Clone(o.Ends)
+		o.Lines, o.Ends, o.Files = slices.Clone(o.Lines), slices.Clone(o.Ends), slices.Clone(o.Files)
 		p.spans = append(p.spans, span{at, b.Rows, o})
 	}
 }
@@ -547,5 +547,6 @@ func (p *part) place(pos int64) (string, int) {
 	if o.Line == 0 || p.s.File == nil {
 		return "", 0
 	}
-	return p.s.File(o.File), o.LineOf(int(pos - p.spans[i].at))
+	row := int(pos - p.spans[i].at)
+	return p.s.File(o.FileOf(row)), o.LineOf(row)
 }

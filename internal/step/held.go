@@ -50,7 +50,7 @@ func (x *rowStore) add(b *table.Batch) error {
 func (x *rowStore) write(b *table.Batch) error {
 	for r := range b.Rows {
 		x.cells = b.Row(r, x.cells[:0])
-		if err := x.file.add(0, x.cells, b.Origin.LineOf(r), b.Origin.File, 0); err != nil {
+		if err := x.file.add(0, x.cells, b.Origin.LineOf(r), b.Origin.FileOf(r), 0); err != nil {
 			return err
 		}
 	}

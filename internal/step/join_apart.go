@@ -94,7 +94,7 @@ func (x *joinedApart) Run(ctx context.Context, in In, out Out, s *Site) error {
 				for k, i := range keys {
 					x.key[k] = x.cells[i]
 				}
-				if err := here.add(looseBucket(x.key), x.cells, b.Origin.LineOf(r), b.Origin.File, number); err != nil {
+				if err := here.add(looseBucket(x.key), x.cells, b.Origin.LineOf(r), b.Origin.FileOf(r), number); err != nil {
 					return err
 				}
 				number++

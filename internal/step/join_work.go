@@ -214,7 +214,7 @@ func (w *joiner) take(src *table.Batch, r int) error {
 func (w *joiner) stop(src *table.Batch, r int, reason string, tries ...string) error {
 	source := ""
 	if w.s.File != nil {
-		source = w.s.File(src.Origin.File)
+		source = w.s.File(src.Origin.FileOf(r))
 	}
 	key := ""
 	for k := range w.here {

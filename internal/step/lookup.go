@@ -45,7 +45,7 @@ func (l *Lookup) load(s *Site) ([]LookupPair, error) {
 	seen := map[string]string{}
 	err = other.Run(context.Background(), Through{OnStart: func(*table.Schema) error { return nil }, OnEmit: func(b *table.Batch) error {
 		for r := range b.Rows {
-			p := LookupPair{strings.Clone(b.Cols[0].At(r)), strings.Clone(b.Cols[1].At(r)), other.file(b.Origin), b.Origin.LineOf(r)}
+			p := LookupPair{strings.Clone(b.Cols[0].At(r)), strings.Clone(b.Cols[1].At(r)), other.file(b.Origin.FileOf(r)), b.Origin.LineOf(r)}
 			if to, ok := seen[p.From]; ok {
 				if to != p.To {
 					return diag.Dataf("%s stands for %s here and for %s above", diag.Quote(p.From), diag.Quote(p.To), diag.Quote(to)).At(p.File, p.Line)

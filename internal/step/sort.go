@@ -142,7 +142,7 @@ func (x *sorter) add(ctx context.Context, b *table.Batch) error {
 			block = appendKey(block, x.cells[i][r])
 		}
 		block = binary.AppendUvarint(block, uint64(b.Origin.LineOf(r)))
-		block = binary.AppendUvarint(block, uint64(b.Origin.File))
+		block = binary.AppendUvarint(block, uint64(b.Origin.FileOf(r)))
 		x.size += len(block) - from + rowOverhead
 		x.blocks[n-1] = block
 	}
@@ -362,10 +362,8 @@ func (x *sorter) emit(ctx context.Context, out Out) error {
 	cols := make([][]string, x.width)
 	cells := make([]string, x.width)
 	var text []byte
-	n, file := 0, uint64(0)
-	lines := make([]int32, most)
-	const fewRows = 64 // are not worth a batch: their lines are not told
-	mixed := false
+	n := 0
+	lines, files := make([]int32, most), make([]int32, most)
 	send := func() error {
 		if n == 0 {
 			return nil
@@ -373,11 +371,11 @@ func (x *sorter) emit(ctx context.Context, out Out) error {
 		for i := range cols {
 			copy(b.Cols[i].Make(n), cols[i][:n])
 		}
-		b.Rows, b.Origin = n, table.Origin{File: int(file), Line: 1, Each: 1, Lines: lines[:n]}
-		if mixed {
-			b.Origin = table.Origin{}
+		b.Rows, b.Origin = n, table.Origin{File: int(files[0]), Line: 1, Each: 1, Lines: lines[:n]}
+		if slices.ContainsFunc(files[:n], func(f int32) bool { return f != files[0] }) {
+			b.Origin.Files = files[:n]
 		}
-		n, mixed = 0, false
+		n = 0
 		text = nil
 		if err := out.Emit(b); err != nil {
 			return err
@@ -399,19 +397,8 @@ func (x *sorter) emit(ctx context.Context, out Out) error {
 		}
 		rest := rowCells(row, cells)
 		line, used := binary.Uvarint(rest)
-		of, _ := binary.Uvarint(rest[used:])
-		switch {
-		case of == file || n == 0:
-			file = of
-		case n < fewRows:
-			mixed = true
-		default: // the rows of a batch are of one file
-			if err := send(); err != nil {
-				return err
-			}
-			file = of
-		}
-		lines[n] = int32(line) - 1
+		file, _ := binary.Uvarint(rest[used:])
+		lines[n], files[n] = int32(line)-1, int32(file)
 		for i, c := range cells {
 			cols[i][n] = c
 		}

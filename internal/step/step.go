@@ -64,10 +64,10 @@ type Other struct {
 	Close  func()
 }
 
-// file names where a row came from.
-func (o *Other) file(at table.Origin) string {
-	if at.File < len(o.Files) {
-		return o.Files[at.File]
+// file names the input that rows came from by its number.
+func (o *Other) file(number int) string {
+	if number < len(o.Files) {
+		return o.Files[number]
 	}
 	return o.Name
 }
@@ -235,7 +235,7 @@ type Row struct {
 func (s *Site) Unfit(schema *table.Schema, b *table.Batch, row, field int, reason string, tries ...string) error {
 	r := &Row{Line: b.Origin.LineOf(row), Step: s.Step, Reason: reason}
 	if s.File != nil {
-		r.Source = s.File(b.Origin.File)
+		r.Source = s.File(b.Origin.FileOf(row))
 	}
 	if field >= 0 {
 		r.Field, r.Cell = schema.Name(field), b.Cols[field].At(row)

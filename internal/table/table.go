@@ -448,7 +448,7 @@ func (b *Batch) Own() {
 	for i := range b.Cols {
 		b.Cols[i].Own()
 	}
-	b.Origin.Lines, b.Origin.Ends = slices.Clone(b.Origin.Lines), slices.Clone(b.Origin.Ends)
+	b.Origin.own()
 }
 
 // Clone copies the batch and the text of its cells, which then lies in one piece, so that the copy holds on to
@@ -478,7 +478,7 @@ func (b *Batch) Clone() (*Batch, int64) {
 		}
 		col.Cells, col.Ends, col.Codes, col.Seat, col.foreign = col.cells, slices.Clone(col.Ends), slices.Clone(col.Codes), 0, 0
 	}
-	c.Origin.Lines, c.Origin.Ends = slices.Clone(c.Origin.Lines), slices.Clone(c.Origin.Ends)
+	c.Origin.own()
 	return c, int64(text + size)
 }
 
@@ -521,6 +521,9 @@ func (b *Batch) Truncate(n int) {
 	}
 	if b.Origin.Lines != nil && b.Origin.Each <= 1 && b.Origin.Ends == nil {
 		b.Origin.Lines = b.Origin.Lines[:n]
+		if b.Origin.Files != nil {
+			b.Origin.Files = b.Origin.Files[:n]
+		}
 	}
 	b.Rows = n
 }
