@@ -164,6 +164,14 @@ func TestCommands(t *testing.T) {
 			"line 3  unpivot           4 fields  apiary, colony, month, kilos\nline 4  write long.csv    4 fields  apiary, colony, month, kilos\n", ""},
 		{"check --step 'pivot --across apiary --cell \"count()\"' --step 'sort apiary' harvest.csv", "", 0,
 			"        read harvest.csv  4 fields  apiary, colony, May kilos, June kilos\nline 1  pivot             known only at the run\nline 2  sort              known only at the run\n", ""},
+		{"trace --step 'fields colony' --step 'explode colony --at -' --rows 4 harvest.csv", "", 0, "read harvest.csv: 3 rows\napiary  colony  May kilos  June kilos\n───────────────────────────────────────\n" +
+			"Vesk    026          1.10           2\n        007                         3\nTamro   T-1             4           5\n\nline 1, fields: 3 rows\ncolony\n────────\n026\n007\nT-1\n\nline 2, explode: 4 rows, 1 more\ncolony\n────────\n026\n007\nT*\n1*\n", ""},
+		{"trace --step 'fields apiary' --step 'sort apiary' --step 'scrub apiary --case upper' --rows 3 harvest.csv sites.csv", "", 0, "read harvest.csv sites.csv: 5 rows\n" +
+			"apiary  colony  May kilos  June kilos  region\n───────────────────────────────────────────────\nVesk    026          1.10           2\n        007                         3\nTamro   T-1             4           5\n\n" +
+			"line 1, fields: 5 rows\napiary\n────────\nVesk\n\nTamro\n\nline 2, sort: 5 rows\napiary\n────────\nTamro\nTamro\nVesk\n\nline 3, scrub: 5 rows\napiary\n────────\nTAMRO*\nTAMRO*\nVESK*\n", ""},
+		{"trace month.plan --follow 'colony == \"T-1\"'", "", 0, "line 1, read harvest.csv: 3 rows\napiary  colony  May kilos  June kilos\n───────────────────────────────────────\nTamro   T-1             4           5\n\n" +
+			"line 2, fill: 3 rows\napiary  colony  May kilos  June kilos\n───────────────────────────────────────\nTamro   T-1             4           5\n\n" +
+			"line 3, unpivot: 5 rows, 2 more\napiary  colony  +month  +kilos\n────────────────────────────────\nTamro   T-1     May          4\nTamro   T-1     June         5\n", ""},
 		{"diff harvest.csv harvest.csv", "", 0, "the tables agree: 3 rows, 4 fields\n", ""},
 		{"diff harvest.csv - --key colony", "colony,apiary,June kilos,May kilos\nT-1,Tamro,5.0,4\n026,Vesk,2,1.1\n007,x,3,\n", 1,
 			"different: 1 cell\n  007: apiary \"\" and \"x\"\nnumbers written differently: 2 cells\n  T-1: June kilos \"5\" and \"5.0\"\n  026: May kilos \"1.10\" and \"1.1\"\n", ""},

@@ -16,12 +16,15 @@ type Traced struct {
 	Name    string
 	Names   []string
 	Rows    [][]string // the first, or those that were followed
-	Lines   []int      // of the source, 0 where they are not known
+	places  []place    // of the source
 	Total   int64
 	Lacks   bool     // the fields of what is followed
 	New     []bool   // fields that were not there before
 	Changed [][]bool // cells that were otherwise before
 }
+
+// place is where a row began: a file and a line, 0 where it is not known.
+type place struct{ file, line int }
 
 // Trace runs a program without writing anything, and gives the first rows after
 // each step, or those for which a formula holds.
@@ -67,7 +70,7 @@ func Trace(ctx context.Context, p *Program, env Env, rows int, follow *formula.F
 	return out, err
 }
 
-// compare marks what is new. Rows belong together that stood alone on their line.
+// compare marks what is new. A row belongs to the one that stood on its line before, if that stood there alone; several may come of it.
 func (t *Traced) compare(before *Traced) {
 	at := map[string]int{}
 	for i, n := range before.Names {
@@ -77,22 +80,16 @@ func (t *Traced) compare(before *Traced) {
 		_, ok := at[n]
 		t.New = append(t.New, !ok)
 	}
-	alone := func(lines []int) map[int]int {
-		rows := map[int]int{}
-		for i, l := range lines {
-			if _, ok := rows[l]; ok || l == 0 {
-				rows[l] = -1
-			} else {
-				rows[l] = i
-			}
+	was := map[place]int{}
+	for i, p := range before.places {
+		if _, ok := was[p]; ok || p.line == 0 {
+			i = -1
 		}
-		return rows
+		was[p] = i
 	}
-	was, is := alone(before.Lines), alone(t.Lines)
 	for i, row := range t.Rows {
 		changed := make([]bool, len(row))
-		line := t.Lines[i]
-		if k, ok := was[line]; ok && k >= 0 && is[line] == i {
+		if k, ok := was[t.places[i]]; ok && k >= 0 {
 			for c, cell := range row {
 				if f, ok := at[t.Names[c]]; ok {
 					changed[c] = before.Rows[k][f] != cell
@@ -142,7 +139,7 @@ func (t *tap) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) e
 				for i := range row {
 					row[i] = strings.Clone(row[i])
 				}
-				t.Rows, t.Lines = append(t.Rows, row), append(t.Lines, b.Origin.LineOf(r))
+				t.Rows, t.places = append(t.Rows, row), append(t.places, place{b.Origin.FileOf(r), b.Origin.LineOf(r)})
 			}
 			return out.Emit(b)
 		},
