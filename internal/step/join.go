@@ -294,6 +294,7 @@ const (
 	joinMatched = iota // rows with a partner
 	joinAlone
 	joinSeveral // rows with several
+	joinTurned  // rows whose key has partners, which --when turned down
 )
 
 // mostAlone is how many different keys without a partner are remembered.
@@ -375,6 +376,9 @@ func (t *joined) say(c *Tally, near string) string {
 		if t.Alone == "drop" {
 			said += ", left out"
 		}
+		if k := c.Count[joinTurned]; k > 0 {
+			said += fmt.Sprintf(" (%s for --when)", map[bool]string{true: "all", false: diag.Count(k)}[k == n])
+		}
 		if near != "" {
 			said += "; " + near
 		}
@@ -429,7 +433,7 @@ func (t *joined) settle(c *Tally) error {
 }
 
 func (t *joined) unmatched(c *Tally, nearly func() string) error {
-	if c.In == 0 || c.Count[joinMatched] > 0 || len(t.On) == 0 {
+	if c.In == 0 || c.Count[joinMatched]+c.Count[joinTurned] > 0 || len(t.On) == 0 {
 		return nil
 	}
 	e := diag.Dataf("no key of %s matches one of %s", diag.Plural(c.In, "row"), t.name)
@@ -437,6 +441,7 @@ func (t *joined) unmatched(c *Tally, nearly func() string) error {
 		e.Text += "; " + near
 		return e.Trying("scrub the keys of both tables first", "recode or cast them to the same form")
 	}
+	e.Text += "; none would without spaces, case or leading zeros either"
 	return e.Trying("--on other fields: " + diag.Names(t.schema.Names()))
 }
 

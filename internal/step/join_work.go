@@ -181,6 +181,9 @@ func (w *joiner) take(src *table.Batch, r int) error {
 	switch n := len(w.some); {
 	case n == 0:
 		w.s.Tally.Count[joinAlone]++
+		if w.when != nil && len(w.here) > 0 && w.ids[r] >= 0 {
+			w.s.Tally.Count[joinTurned]++
+		}
 		w.remember(r)
 		switch t.Alone {
 		case "error":

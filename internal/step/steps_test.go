@@ -228,6 +228,8 @@ func TestSteps(t *testing.T) {
 		{"join two.csv --on k --bring v --partners first", "k|b/2|r", "k|b|v/2|r|z"},
 		{"join two.csv --on k,a --bring v", "k|a/2|s/2|p", "k|a|v/2|s|w/2|p|"},
 		{"join two.csv --on k --bring v --when 'v == b'", "k|b/2|w/1|y", "k|b|v/2|w|w/1|y|"},
+		{"join two.csv --on k --bring v --when 'v == \"never\"'", "k|b/1|w/01|y", "k|b|v/1|w|/01|y|"}, // the keys are there
+		{"join two.csv --on k --when 'v == \"never\"'", "k|b/7|w", "error: no key of 1 row matches one of two.csv; none would without spaces, case or leading zeros either"},
 		{"join two.csv --on k --alone error", "k/3", `error: line 2, field "k": "3" has no partner in two.csv`},
 		{"join ranges.csv --when 'day >= from and day < to' --bring season", "day/1/5/4.5/9", "day|season/1|spring/5|summer/4.5|spring/9|late"},
 		{"join ranges.csv --when 'day >= from + 0 and day < to + 0' --bring season", "day/8", `error: line 2: field "to" of ranges.csv: "x" is not a number`},
