@@ -4,6 +4,7 @@ package test
 
 import (
 	"bytes"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -159,5 +160,76 @@ func TestFullDisk(t *testing.T) {
 		require.ErrorAs(t, err, &exit, args)
 		assert.Equal(t, 3, exit.ExitCode(), args)
 		assert.Contains(t, stderr.String(), "the disk is full", args)
+	}
+}
+
+// TestFilesThatFillUp: where a file can't grow any more, an output, a side file or one for rows that do not fit into memory, the
+// message says which, no file is begun or changed, and no temporary one is left.
+func TestFilesThatFillUp(t *testing.T) {
+	path, dir := binary(t), t.TempDir()
+	var b strings.Builder
+	b.WriteString("id,note\n")
+	for i := range 60000 {
+		fmt.Fprintf(&b, "%d,a note that takes some room %d\n", i*7919%60000, i)
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "in.csv"), []byte(b.String()), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "out.csv"), []byte("as it was\n"), 0o644))
+	little := " --memory 1MiB --temp ."
+	for args, told := range map[string]string{
+		"convert in.csv -o out.csv":                                                              "out.csv: file too large",
+		"convert in.csv -o new.csv.gz --write-as ndjson":                                         "new.csv.gz: file too large",
+		"convert in.csv -o new.xlsx --temp .":                                                    "the folder for temporary files, .:",
+		"convert in.csv -o 'new.db#t' --temp .":                                                  "the folder for temporary files, .:",
+		"sort id in.csv -o out.csv" + little:                                                     "the folder for temporary files, .:",
+		"distinct in.csv -o out.csv" + little:                                                    "file too large",
+		"group --by id --calc 'count()' in.csv -o out.csv" + little:                              "file too large",
+		"join in.csv --on id in.csv -o out.csv" + little:                                         "the folder for temporary files, .:",
+		"run --step 'mark a' --step 'read @a' in.csv -o out.csv" + little:                        "the folder for temporary files, .:",
+		"where 'id < 0' in.csv -o out.csv --left-out left.csv":                                   "left.csv: file too large",
+		"run --step 'sort id' --step 'where \"note > 1\"' in.csv --set-aside aside.csv" + little: "the folder for temporary files, .:",
+	} {
+		cmd := exec.Command("sh", "-c", `ulimit -f 300; "$0" `+args, path)
+		cmd.Dir = dir
+		var stderr bytes.Buffer
+		cmd.Stderr = &stderr
+		err := cmd.Run()
+		var exit *exec.ExitError
+		require.ErrorAs(t, err, &exit, args)
+		assert.Equal(t, 3, exit.ExitCode(), "%s: %s", args, stderr.String())
+		assert.Contains(t, stderr.String(), told, args)
+		entries, err := os.ReadDir(dir)
+		require.NoError(t, err)
+		assert.Len(t, entries, 2, args)
+		kept, err := os.ReadFile(filepath.Join(dir, "out.csv"))
+		require.NoError(t, err)
+		assert.Equal(t, "as it was\n", string(kept), args)
+	}
+}
+
+// TestPipesAreTables: a table comes through a pipe with a name as it does from a file, as the first input and as a second one.
+func TestPipesAreTables(t *testing.T) {
+	path, dir := binary(t), t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.csv"), []byte("k,v\n1,x\n2,y\n"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "b.csv"), []byte("k;w\n2;q\n1;p\n"), 0o644))
+	if out, err := exec.Command("mkfifo", filepath.Join(dir, "p")).CombinedOutput(); err != nil {
+		t.Skip("there are no named pipes here: " + string(out))
+	}
+	for args, want := range map[string]string{
+		"cat b.csv > p & %s join p --on k a.csv --quiet":                                        "k,v,w\n1,x,p\n2,y,q\n",
+		"cat a.csv > p & %s join b.csv --on k p --quiet":                                        "k,v,w\n1,x,p\n2,y,q\n",
+		"cat b.csv > p & %s append p a.csv --quiet":                                             "k,v,w\n1,x,\n2,y,\n2,,q\n1,,p\n",
+		"cat b.csv > p & %s recode k --map p a.csv --quiet":                                     "k,v\np,x\nq,y\n",
+		"cat a.csv > p & %s convert p b.csv --quiet":                                            "k,v,w\n1,x,\n2,y,\n2,,q\n1,,p\n",
+		"cat a.csv | %s join b.csv --on k --quiet":                                              "k,v,w\n1,x,p\n2,y,q\n",
+		"cat b.csv | %s join - --on k a.csv --quiet":                                            "k,v,w\n1,x,p\n2,y,q\n",
+		"cat a.csv > p & %s run --step 'join b.csv --on k' --step 'where \"w == v\"' p --quiet": "k,v,w\n",
+	} {
+		cmd := exec.Command("sh", "-c", strings.Replace(args, "%s", path, 1)+"; status=$?; wait; exit $status")
+		cmd.Dir = dir
+		var stdout, stderr bytes.Buffer
+		cmd.Stdout, cmd.Stderr = &stdout, &stderr
+		require.NoError(t, cmd.Run(), "%s: %s", args, stderr.String())
+		assert.Equal(t, want, stdout.String(), args)
+		assert.Empty(t, stderr.String(), args)
 	}
 }
