@@ -259,7 +259,7 @@ func (a *app) lookPlan(ctx context.Context, r *inspect.Report, path, to string) 
 		return diag.Usagef("--plan needs a file to read, not standard input")
 	}
 	folder := filepath.Dir(to)
-	read := "read " + shellWord(seenFrom(folder, path))
+	read := "read " + inspect.Shell(seenFrom(folder, path))
 	for _, w := range r.Reading {
 		read += " " + w
 	}
@@ -312,10 +312,3 @@ type nowhere struct{}
 func (nowhere) Start(*table.Schema) error { return nil }
 func (nowhere) Emit(*table.Batch) error   { return nil }
 func (nowhere) Close() error              { return nil }
-
-func shellWord(s string) string {
-	if strings.ContainsAny(s, " \t'\"#") {
-		return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
-	}
-	return s
-}

@@ -49,9 +49,9 @@ func (s *sample) markers(r *Report) []string {
 	if len(found) == 0 || slices.ContainsFunc(found, func(m string) bool { return strings.Contains(m, ",") }) {
 		return nil
 	}
-	r.Reading = append(r.Reading, "--blank", shell(strings.Join(found, ",")))
+	r.Reading = append(r.Reading, "--blank", Shell(strings.Join(found, ",")))
 	r.Findings = append(r.Findings, Finding{Kind: "markers", Says: fmt.Sprintf("%s in %s for missing values", quotedList(found), diag.Names(where)),
-		Evidence: fmt.Sprintf("%s, as %s", diag.Plural(int64(n), "cell"), example), Command: "revuelta convert" + r.options() + " " + shell(s.lie.Name)})
+		Evidence: fmt.Sprintf("%s, as %s", diag.Plural(int64(n), "cell"), example), Command: "revuelta convert" + r.options() + " " + Shell(s.lie.Name)})
 	return found
 }
 
@@ -106,7 +106,7 @@ func (s *sample) severalValues() []Finding {
 			shown := strings.ReplaceAll(sep, "\n", `\n`)
 			out = append(out, Finding{Kind: "several values", Says: fmt.Sprintf("%s holds up to %d values parted by %s", diag.Quote(f.name), most, diag.Quote(shown)),
 				Evidence: fmt.Sprintf("%s, as %s", of(with, f.filled), f.example(func(c string) bool { return strings.Contains(c, sep) })),
-				Step:     "explode " + shell(selected(f.name)) + " --at " + shell(strings.Trim(shown, " "))})
+				Step:     "explode " + Shell(selected(f.name)) + " --at " + Shell(strings.Trim(shown, " "))})
 			break
 		}
 	}
@@ -136,6 +136,9 @@ func looksJSON(cells []string) bool {
 	return share(is, n, 0.7) && is > 0
 }
 
+// memberName is a member that a path names by a point.
+var memberName = lazy(`^[A-Za-z_][A-Za-z0-9_]*$`)
+
 // jsonCells finds JSON in cells.
 func (s *sample) jsonCells() []Finding {
 	var out []Finding
@@ -143,16 +146,16 @@ func (s *sample) jsonCells() []Finding {
 		if f.filled == 0 || !looksJSON(f.cells) {
 			continue
 		}
-		arrays := 0
+		arrays, objects, alike := 0, 0, 0 // alike: arrays of objects alone
 		var members []string
-		note := func(v any) {
-			if m, ok := v.(map[string]any); ok {
-				for k := range m {
-					if !slices.Contains(members, k) {
-						members = append(members, k)
-					}
+		note := func(v any) bool {
+			m, ok := v.(map[string]any)
+			for k := range m {
+				if !slices.Contains(members, k) && memberName().MatchString(k) {
+					members = append(members, k)
 				}
 			}
+			return ok
 		}
 		for _, c := range f.cells {
 			var v any
@@ -161,24 +164,28 @@ func (s *sample) jsonCells() []Finding {
 			}
 			if list, ok := v.([]any); ok {
 				arrays++
-				for _, e := range list {
-					note(e)
+				alike++
+				if slices.ContainsFunc(list, func(e any) bool { return !note(e) }) {
+					alike--
 				}
-			} else {
-				note(v)
+			} else if note(v) {
+				objects++
 			}
 		}
 		slices.Sort(members)
 		x := Finding{Kind: "JSON", Says: diag.Quote(f.name) + " holds JSON", Evidence: f.example(func(string) bool { return true })}
+		fits := objects
 		switch {
-		case arrays > 0 && len(members) > 0:
+		case arrays > 0 && len(members) > 0 && alike == arrays:
+			fits = arrays
 			var picks []string
 			for _, m := range members {
 				picks = append(picks, fmt.Sprintf("%s=$.%s", s.fresh(f, m), m))
 			}
-			x.Step = "explode " + shell(selected(f.name)) + " --json --pick " + shell(strings.Join(picks, ", "))
+			x.Step = "explode " + Shell(selected(f.name)) + " --json --pick " + Shell(strings.Join(picks, ", "))
 		case arrays > 0:
-			x.Step = "explode " + shell(selected(f.name)) + " --json"
+			fits = arrays
+			x.Step = "explode " + Shell(selected(f.name)) + " --json"
 		case len(members) > 0:
 			var drop string
 			for _, m := range members {
@@ -186,12 +193,15 @@ func (s *sample) jsonCells() []Finding {
 				if name == f.name {
 					name = f.name + " " + m
 				}
-				x.Step += "set " + shell(fmt.Sprintf("%s = pick(%s, \"$.%s\")", inFormula(name), inFormula(f.name), m)) + "\n"
-				drop = "fields " + shell("!"+selected(f.name))
+				x.Step += "set " + Shell(fmt.Sprintf("%s = pick(%s, \"$.%s\")", inFormula(name), inFormula(f.name), m)) + "\n"
+				drop = "fields " + Shell("!"+selected(f.name))
 			}
 			x.Step += drop
 		default:
 			continue
+		}
+		if fits < f.filled {
+			x.Step += Aside
 		}
 		out = append(out, x)
 	}
@@ -281,7 +291,7 @@ func (s *sample) numbersWritten() []Finding {
 			grouped = ","
 		}
 		if grouped != "" && !(grouped == "," && strings.Contains(h.options, "--decimal")) {
-			h.options += " --thousands " + shell(grouped)
+			h.options += " --thousands " + Shell(grouped)
 			says = append(says, "grouped digits")
 		}
 		if len(units) > 0 {
@@ -290,7 +300,7 @@ func (s *sample) numbersWritten() []Finding {
 				list = append(list, u)
 			}
 			slices.Sort(list)
-			h.options += " --strip " + shell(strings.Join(list, ""))
+			h.options += " --strip " + Shell(strings.Join(list, ""))
 			says = append(says, "units ("+strings.Join(list, ", ")+")")
 		}
 		if h.options == "" || len(units) > 1 && slices.ContainsFunc(s.unitWords(units), func(w string) bool { return len(w) > 3 }) {
@@ -310,7 +320,7 @@ func (s *sample) numbersWritten() []Finding {
 	var out []Finding
 	for _, h := range order {
 		out = append(out, Finding{Kind: "numbers", Says: fmt.Sprintf("numbers with %s: %s", h.says, strings.Join(fields[h], ", ")), Evidence: evidence[h],
-			Step: "cast " + shell(strings.Join(fields[h], ",")) + " number" + h.options})
+			Step: "cast " + Shell(strings.Join(fields[h], ",")) + " number" + h.options})
 	}
 	return out
 }
@@ -361,7 +371,7 @@ func (s *sample) spaces() []Finding {
 		return nil
 	}
 	return []Finding{{Kind: "spaces", Says: "stray spaces or invisible characters in " + strings.Join(names, ", "), Evidence: fmt.Sprintf("%s of %s, as %s", diag.Count(int64(n)), diag.Plural(int64(of), "cell"), example),
-		Step: "scrub " + shell(strings.Join(names, ","))}}
+		Step: "scrub " + Shell(strings.Join(names, ","))}}
 }
 
 func untidy(c string) bool {
@@ -439,11 +449,11 @@ func (s *sample) spellings() []Finding {
 		}
 		first := ""
 		if scrub[""] { // as they are, some would not be met
-			first = "scrub " + shell(selected(f.name)) + "\n"
+			first = "scrub " + Shell(selected(f.name)) + "\n"
 		}
 		few, many, _ := strings.Cut(pairs[0], "=")
 		out = append(out, Finding{Kind: "spellings", Says: diag.Quote(f.name) + " has nearly equal spellings", Evidence: fmt.Sprintf("%s (%d) and %s (%d)", diag.Quote(few), tidy[few], diag.Quote(many), tidy[many]),
-			Step: first + "recode " + shell(selected(f.name)) + " " + shell(strings.Join(pairs, ","))})
+			Step: first + "recode " + Shell(selected(f.name)) + " " + Shell(strings.Join(pairs, ","))})
 	}
 	return out
 }
@@ -510,7 +520,7 @@ func (s *sample) compound() []Finding {
 			continue
 		}
 		out = append(out, Finding{Kind: "compound", Says: fmt.Sprintf("%s holds %d facts in a constant form", diag.Quote(f.name), len(parts)), Evidence: fmt.Sprintf("all of %s, as %s", diag.Plural(int64(f.filled), "cell"), f.example(func(string) bool { return true })),
-			Step: "split " + shell(selected(f.name)) + " " + shell(b.String())})
+			Step: "split " + Shell(selected(f.name)) + " " + Shell(b.String())})
 	}
 	return out
 }
@@ -541,7 +551,7 @@ func (s *sample) mixed() []Finding {
 			continue
 		}
 		out = append(out, Finding{Kind: "several types", Says: fmt.Sprintf("%s holds numbers and others", diag.Quote(f.name)), Evidence: fmt.Sprintf("%s are none, as %s", of(odd, f.filled), f.example(func(c string) bool { return !isNumber(c) })),
-			Step: "cast " + shell(selected(f.name)) + " number" + Aside})
+			Step: "cast " + Shell(selected(f.name)) + " number" + Aside})
 	}
 	return out
 }

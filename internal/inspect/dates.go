@@ -83,7 +83,7 @@ func (s *sample) datesWritten() []Finding {
 	for _, f := range s.fields {
 		if f.compactDates() {
 			out = append(out, Finding{Kind: "dates", Says: fmt.Sprintf("%s holds dates as %%Y%%m%%d", diag.Quote(f.name)), Evidence: fmt.Sprintf("%s, as %s", of(f.filled, f.filled), f.example(func(string) bool { return true })),
-				Step: "cast " + shell(selected(f.name)) + " date --from %Y%m%d"})
+				Step: "cast " + Shell(selected(f.name)) + " date --from %Y%m%d"})
 			continue
 		}
 		if f.filled < 2 || f.dates == f.filled || share(f.numbers, f.filled, 0.3) {
@@ -121,9 +121,9 @@ func (s *sample) datesWritten() []Finding {
 			}
 			form := forms[best]
 			if form.strftime == "%d/%m/%Y" && count("1/2/2006") == most {
-				ambiguous = "; day and month could be the other way round: --from " + shell("%m/%d/%Y"+clock)
+				ambiguous = "; day and month could be the other way round: --from " + Shell("%m/%d/%Y"+clock)
 			}
-			used, options = append(used, form.strftime+clock), append(options, "--from "+shell(form.strftime+clock))
+			used, options = append(used, form.strftime+clock), append(options, "--from "+Shell(form.strftime+clock))
 			fits += most
 			for c := range left {
 				if _, err := time.Parse(form.layout, day(c)); err == nil {
@@ -135,7 +135,7 @@ func (s *sample) datesWritten() []Finding {
 			continue
 		}
 		out = append(out, Finding{Kind: "dates", Says: fmt.Sprintf("%s holds dates as %s%s", diag.Quote(f.name), strings.Join(used, ", "), ambiguous), Evidence: fmt.Sprintf("%s, as %s", of(fits, f.filled), f.example(func(c string) bool { return !isDate(c) })),
-			Step: "cast " + shell(selected(f.name)) + map[bool]string{true: " date ", false: " datetime "}[clock == ""] + strings.Join(options, " ") + map[bool]string{true: Aside}[fits < f.filled]})
+			Step: "cast " + Shell(selected(f.name)) + map[bool]string{true: " date ", false: " datetime "}[clock == ""] + strings.Join(options, " ") + map[bool]string{true: Aside}[fits < f.filled]})
 	}
 	return out
 }

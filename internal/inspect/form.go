@@ -121,7 +121,7 @@ func blocksFrom(l *format.Lie, first int) (Finding, bool) {
 	}
 	return Finding{Kind: "repeated blocks", Says: fmt.Sprintf("a form in %s of %s x %s, labels above and beside them", diag.Plural(int64(blocks), "block"), diag.Plural(int64(down), "row"), diag.Plural(int64(across), "column")),
 		Evidence: fmt.Sprintf("above %s; beside %s", diag.Names(top), diag.Names(side)),
-		Step:     "stencil " + shell(strings.Join(shape, " / ")) + " --side " + beside + " --top " + above}, true
+		Step:     "stencil " + Shell(strings.Join(shape, " / ")) + " --side " + beside + " --top " + above}, true
 }
 
 // evenly gives the distance of places that begin where they should and are as far from each other, two at least.
@@ -254,5 +254,5 @@ func stackOf(rows []delimited.Record, down, width int) (Finding, bool) {
 	}
 	return Finding{Kind: "repeated blocks", Says: fmt.Sprintf("a form in %s, one beneath the other, of %s", diag.Plural(int64(blocks), "block"), diag.Plural(int64(down), "row")),
 		Evidence: fmt.Sprintf("%s stand in each, first in line %d", diag.Names(all), rows[0].Line),
-		Step:     "stencil " + shell(strings.Join(shape, " / "))}, true
+		Step:     "stencil " + Shell(strings.Join(shape, " / "))}, true
 }

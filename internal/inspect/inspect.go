@@ -99,12 +99,16 @@ func (r *Report) commands(path string) {
 		case f.Command != "" || f.Step == "":
 		case len(steps) > 1:
 			f.Command = "revuelta run"
-			for _, s := range steps {
-				f.Command += " --step " + shell(s)
+			last, aside := strings.CutSuffix(steps[len(steps)-1], Aside)
+			for _, s := range append(steps[:len(steps)-1:len(steps)-1], last) {
+				f.Command += " --step " + Shell(s)
 			}
-			f.Command += r.options() + " " + shell(path)
+			if aside {
+				f.Command += Aside
+			}
+			f.Command += r.options() + " " + Shell(path)
 		default:
-			f.Command = "revuelta " + f.Step + r.options() + " " + shell(path)
+			f.Command = "revuelta " + f.Step + r.options() + " " + Shell(path)
 		}
 	}
 }
@@ -203,12 +207,12 @@ func (f *field) count() {
 // place says which part of a workbook is read.
 func (r *Report) place(o format.ReadOptions) {
 	if o.Sheet != "" {
-		r.Reading = append(r.Reading, "--sheet", shell(o.Sheet))
+		r.Reading = append(r.Reading, "--sheet", Shell(o.Sheet))
 	} else if l := r.Lie; len(l.Sheets) > 1 && l.Sheet != firstVisible(l) {
-		r.Reading = append(r.Reading, "--sheet", shell(l.Sheet))
+		r.Reading = append(r.Reading, "--sheet", Shell(l.Sheet))
 	}
 	if o.Area != "" {
-		r.Reading = append(r.Reading, "--area", shell(o.Area))
+		r.Reading = append(r.Reading, "--area", Shell(o.Area))
 	}
 }
 
@@ -225,13 +229,13 @@ func (r *Report) reading(s *sample, path string, o format.ReadOptions) {
 		if h.To > h.From {
 			f.Kind = "header rows"
 		}
-		f.Command = "revuelta convert" + r.options() + " " + shell(path)
+		f.Command = "revuelta convert" + r.options() + " " + Shell(path)
 		r.Findings = append(r.Findings, f)
 	}
 	if len(l.Foot) > 0 {
 		r.Reading = append(r.Reading, "--foot", "auto")
 		r.Findings = append(r.Findings, Finding{Kind: "foot", Says: diag.Plural(int64(len(l.Foot)), "note") + " at the foot", Evidence: diag.Quote(strings.TrimSpace(strings.Join(l.Foot[0].Cells, " "))),
-			Command: "revuelta convert" + r.options() + " " + shell(path)})
+			Command: "revuelta convert" + r.options() + " " + Shell(path)})
 	}
 }
 
@@ -244,8 +248,8 @@ func firstVisible(l *format.Lie) string {
 	return l.Sheets[0].Name
 }
 
-// shell quotes a word for a shell where it needs to be.
-func shell(s string) string {
+// Shell is a word as a shell takes it, and a line of a plan too.
+func Shell(s string) string {
 	plain := s != ""
 	for _, c := range s {
 		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || strings.ContainsRune("._-/,@%+:", c)) {
@@ -255,7 +259,7 @@ func shell(s string) string {
 	if plain {
 		return s
 	}
-	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
+	return "'" + strings.ReplaceAll(s, "'", `'"'"'`) + "'"
 }
 
 // selected is a field as a selection has it.

@@ -76,7 +76,7 @@ func (s *sample) duplicateKeys() []Finding {
 			evidence += fmt.Sprintf(" in lines %d and %d", at[0], at[1])
 		}
 		return []Finding{{Kind: "duplicate keys", Says: fmt.Sprintf("%s names the rows, but %s in rows that differ; distinct keeps the first of each", diag.Quote(f.name), stand(len(s.rows)-len(lines))),
-			Evidence: evidence, Step: "distinct --by " + shell(selected(f.name))}}
+			Evidence: evidence, Step: "distinct --by " + Shell(selected(f.name))}}
 	}
 	return nil
 }

@@ -199,7 +199,7 @@ func (s *sample) twoPart(take func(int, Finding)) {
 				what := "{@:" + strings.Join(measures, "|") + "}"
 				if len(measures) == 1 {
 					what = strings.NewReplacer("{", "{{", "}", "}}").Replace(measures[0])
-					value = " --value " + shell(measures[0])
+					value = " --value " + Shell(measures[0])
 					if slices.Contains(s.lie.Names, measures[0]) {
 						value = " --value value"
 					}
@@ -217,10 +217,24 @@ func (s *sample) twoPart(take func(int, Finding)) {
 					bonus = 1
 				}
 				take(2*n+bonus, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(n), "header"), source), Evidence: diag.Names(fit),
-					Step: "unpivot " + shell(source) + value})
+					Step: s.outOfTheWay(measures) + "unpivot " + Shell(source) + value})
 			}
 		}
 	}
+}
+
+// outOfTheWay renames the fields that are named as several measures will be.
+func (s *sample) outOfTheWay(measures []string) string {
+	var pairs []string
+	for _, m := range measures {
+		if len(measures) > 1 && slices.Contains(s.lie.Names, m) {
+			pairs = append(pairs, selected(m)+"="+selected(s.freeName("other "+m)))
+		}
+	}
+	if len(pairs) == 0 {
+		return ""
+	}
+	return "rename " + Shell(strings.Join(pairs, ",")) + "\n"
 }
 
 // periods finds a family whose two parts are a month (or quarter) and a year, as Jan-24, Feb-24, ….
@@ -240,7 +254,7 @@ func (s *sample) periods(pairs [][2]string, side int, sep, kind string, numbered
 	source := parts[0] + sep + parts[1]
 	if fit := s.fitting(source); len(fit) == len(pairs) {
 		take(2*len(fit)+1, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(len(fit)), "header"), source), Evidence: diag.Names(fit),
-			Step: "unpivot " + shell(source) + " --value " + shell(s.freeName("value"))})
+			Step: "unpivot " + Shell(source) + " --value " + Shell(s.freeName("value"))})
 	}
 }
 
@@ -311,9 +325,9 @@ func (s *sample) onePart(take func(int, Finding)) {
 			names[i] = s.lie.Names[a]
 		}
 		says := fmt.Sprintf("%s are values: %ss", diag.Plural(int64(len(at)), "header"), k)
-		value := " --value " + shell(s.freeName("value"))
+		value := " --value " + Shell(s.freeName("value"))
 		if source := s.growing(k, names); source != "" {
-			take(2*len(at), Finding{Kind: "headers", Says: says, Evidence: diag.Names(names), Step: "unpivot " + shell(source) + value})
+			take(2*len(at), Finding{Kind: "headers", Says: says, Evidence: diag.Names(names), Step: "unpivot " + Shell(source) + value})
 			continue
 		}
 		sel := ""
@@ -325,7 +339,7 @@ func (s *sample) onePart(take func(int, Finding)) {
 			}
 			sel = strings.Join(names, ",")
 		}
-		take(2*len(at), Finding{Kind: "headers", Says: says, Evidence: diag.Names(names), Step: "unpivot " + shell(sel) + " --label " + shell(s.freeName(k)) + value})
+		take(2*len(at), Finding{Kind: "headers", Says: says, Evidence: diag.Names(names), Step: "unpivot " + Shell(sel) + " --label " + Shell(s.freeName(k)) + value})
 	}
 	var numbers []string
 	for i, n := range s.lie.Names {
@@ -335,7 +349,7 @@ func (s *sample) onePart(take func(int, Finding)) {
 	}
 	if n := len(numbers); n >= 3 && len(s.fitting("{x:#}")) == n {
 		take(2*n, Finding{Kind: "headers", Says: fmt.Sprintf("%s are numbers: values, not names", diag.Plural(int64(n), "header")), Evidence: diag.Names(numbers),
-			Step: "unpivot " + shell("{"+s.freeName("number")+":#}") + " --value " + shell(s.freeName("value"))})
+			Step: "unpivot " + Shell("{"+s.freeName("number")+":#}") + " --value " + Shell(s.freeName("value"))})
 	}
 	byPrefix := map[string][]string{}
 	var prefixes []string
@@ -363,12 +377,12 @@ func (s *sample) onePart(take func(int, Finding)) {
 		name := strings.ToLower(strings.Trim(p, " _-"))
 		if n := len(byPrefix[p]); n >= 3 && !strings.ContainsAny(p, "{}") && len(s.fitting(p+"{x:#}")) == n {
 			take(2*n-1, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(n), "header"), p+"{number:#}"), Evidence: diag.Names(byPrefix[p]),
-				Step: "unpivot " + shell(p+"{"+s.freeName("number")+":#}") + " --value " + shell(s.freeName(name))})
+				Step: "unpivot " + Shell(p+"{"+s.freeName("number")+":#}") + " --value " + Shell(s.freeName(name))})
 		}
 	}
 	if several := fmt.Sprintf("{group:%d}{number:#}", length); codes >= 4 && len(s.fitting(several)) == codes {
 		take(2*codes, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(codes), "header"), several), Evidence: diag.Names(s.fitting(several)),
-			Step: "unpivot " + shell(several) + " --value " + shell(s.freeName("value"))})
+			Step: "unpivot " + Shell(several) + " --value " + Shell(s.freeName("value"))})
 	}
 }
 
@@ -454,7 +468,7 @@ func (s *sample) blankRuns() []Finding {
 		return nil
 	}
 	are := map[bool]string{true: "is", false: "are"}[len(names) == 1]
-	return []Finding{{Kind: "blank runs", Says: fmt.Sprintf("%s %s blank under each label", strings.Join(names, ", "), are), Evidence: evidence, Step: "fill " + shell(strings.Join(names, ","))}}
+	return []Finding{{Kind: "blank runs", Says: fmt.Sprintf("%s %s blank under each label", strings.Join(names, ", "), are), Evidence: evidence, Step: "fill " + Shell(strings.Join(names, ","))}}
 }
 
 // namesAndValues finds two fields of which one names what the other holds.
@@ -509,7 +523,7 @@ func (s *sample) namesAndValues() []Finding {
 					name := s.freeName("person")
 					return []Finding{{Kind: "names without a person", Says: fmt.Sprintf("%s begins anew at %s, with nothing that tells whose they are", diag.Quote(f.name), diag.Quote(period)),
 						Evidence: fmt.Sprintf("%s %d times in %s", diag.Quote(period), f.counts[period], diag.Plural(int64(len(s.rows)), "row")),
-						Step:     "number " + shell(name) + " --when " + shell(fmt.Sprintf("%s == %q", inFormula(f.name), period))}}
+						Step:     "number " + Shell(name) + " --when " + Shell(fmt.Sprintf("%s == %q", inFormula(f.name), period))}}
 				}
 				continue
 			}
@@ -518,7 +532,7 @@ func (s *sample) namesAndValues() []Finding {
 			}
 			return []Finding{{Kind: "names and values", Says: fmt.Sprintf("%s and %s look like names and values", diag.Quote(f.name), diag.Quote(g.name)),
 				Evidence: fmt.Sprintf("%d names, some with numbers and some with texts: %s", len(f.order), diag.Names(f.order)),
-				Step:     "pivot --across " + shell(selected(f.name)) + " --cell " + shell(inFormula(g.name))}}
+				Step:     "pivot --across " + Shell(selected(f.name)) + " --cell " + Shell(inFormula(g.name))}}
 		}
 	}
 	return nil
@@ -536,5 +550,5 @@ func (s *sample) blankFields() []Finding {
 		return nil
 	}
 	return []Finding{{Kind: "blank fields", Says: diag.Plural(int64(len(names)), "field") + " with nothing in it", Evidence: fmt.Sprintf("%s in %s", strings.ReplaceAll(strings.Join(names, ", "), "!", ""), diag.Plural(int64(len(s.rows)), "row")),
-		Step: "fields " + shell(strings.Join(names, ","))}}
+		Step: "fields " + Shell(strings.Join(names, ","))}}
 }

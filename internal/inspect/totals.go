@@ -120,7 +120,7 @@ func (s *sample) totals() []Finding {
 			numbers = append(numbers, amounts)
 			continue
 		}
-		out = append(out, Finding{Kind: "total fields", Says: diag.Quote(f.name) + said, Evidence: f.example(func(string) bool { return true }), Step: "fields " + shell("!"+selected(f.name))})
+		out = append(out, Finding{Kind: "total fields", Says: diag.Quote(f.name) + said, Evidence: f.example(func(string) bool { return true }), Step: "fields " + Shell("!"+selected(f.name))})
 	}
 	return out
 }
@@ -164,7 +164,7 @@ func (f *field) totalRows(cells []string) Finding {
 		}
 	}
 	return Finding{Kind: "total rows", Says: diag.Plural(int64(n), "row") + " of totals among the data", Evidence: f.example(func(x string) bool { return x == cells[0] }),
-		Step: "where " + shell(strings.Join(keep, " and "))}
+		Step: "where " + Shell(strings.Join(keep, " and "))}
 }
 
 // sumOfAll tells whether the last row is the sum of all others, and gives the field that names it.

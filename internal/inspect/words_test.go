@@ -40,7 +40,7 @@ func TestNamesInCommands(t *testing.T) {
 			require.NoError(t, e, "%q as %s", name, inFormula(name))
 		}
 		if err == nil && rapid.IntRange(0, 9).Draw(t, "in a shell") == 0 {
-			out, e := exec.Command(sh, "-c", "printf %s "+shell(name)).Output()
+			out, e := exec.Command(sh, "-c", "printf %s "+Shell(name)).Output()
 			require.NoError(t, e)
 			require.Equal(t, name, string(out))
 		}

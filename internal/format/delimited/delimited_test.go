@@ -133,6 +133,7 @@ func TestDetect(t *testing.T) {
 		"a,b\n1,2\n": ',', "a;b\n1,5;2,5\n3,5;1,0\n": ';', "a\tb\n1\t2,5\n": '\t', "a|b|c\n1|2|3\n": '|',
 		"a\n1\n": ',', "a;b\n\"x,y,z\";1\n": ';', "Honey book\n\na;b;c\n1,0;2,0;3,0\n4,0;5,0;6,0\n": ';',
 		"forage\nlime;ivy\noak\nivy;oak;lime\n": ',', "forage\nlime;ivy\n": ',', "bee forage\nlime;ivy\noak\nivy;lime;oak\n": ',', "Book\na;b\n1;2\n": ';', "Book\n\na;b\n1;2\nnote\n": ';',
+		"net, kg\tforage\n1.234,50\t\"lime,ivy\"\n": '\t', "a,b;c\n1,\"x;y\";2\n3,\"z\";4\n": ',', "a b;c\n6\";2\n": ';', "note\tnet, kg\n\"a \"\"b\"\"\"\t1,5\n\"c\nd\"\t1,5\n": '\t',
 		"a;b\n1\n2\n": ';', "Honey book\na\tb\tc\n1\t2\t3\n": '\t', "tags\na|b|c\nb\n\n": ',', "only one\n": ',', ";\n": ';',
 	} {
 		assert.Equal(t, string(want), string(Detect([]byte(text))), text)

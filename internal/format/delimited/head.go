@@ -127,8 +127,9 @@ func Detect(data []byte) byte {
 	}
 	var n [5]int // of each in a row; the first is of no candidate
 	rows, quoted, blank := 0, false, true
-	var first [4]int // the first row that holds each, from 1
-	title := false   // the first row has words, or stands apart: it may be no header
+	var beyond [5]int // quotes that open behind each, or close before it; the first is of all
+	var first [4]int  // the first row that holds each, from 1
+	title := false    // the first row has words, or stands apart: it may be no header
 	end := func() {
 		rows++
 		for i := range candidates {
@@ -142,6 +143,14 @@ func Detect(data []byte) byte {
 		switch b := data[i]; {
 		case b == '"':
 			quoted, blank = !quoted, false
+			beside := i + 1 // where it closes
+			if quoted {
+				beside = i - 1
+			}
+			if 0 <= beside && beside < len(data) && which[data[beside]] > 0 {
+				beyond[which[data[beside]]]++
+				beyond[0]++
+			}
 		case b == '\n' && !quoted:
 			if !blank {
 				end()
@@ -175,8 +184,9 @@ func Detect(data []byte) byte {
 		if from := rows - first[i] + 1; first[i] > 1 && c != ',' && (most < from && !title || 5*most < 3*from || from < 2) {
 			continue
 		}
-		// Among equals, more cells a row.
-		if s := float64(most)/float64(rows) + float64(min(mode, 1000))/1e6; s > score {
+		// Among equals, the one between quoted cells, then more cells a row.
+		s := float64(most)/float64(rows) + float64(min(mode, 1000))/1e6
+		if s += 0.3 * float64(beyond[i+1]) / float64(max(beyond[0], 1)); s > score {
 			best, score = c, s
 		}
 	}
