@@ -85,25 +85,27 @@ type spooled struct {
 	made
 	s    *Spool
 	r    *bufio.Reader
-	next *place // of the row that comes, where it was read ahead
+	next place // of the row that comes
+	read bool  // it was read ahead
 }
 
 // place is where a row came from.
 type place struct{ line, file uint64 }
 
 // ahead gives the place of the next row, io.EOF behind the last.
-func (p *spooled) ahead() (*place, error) {
-	if p.next == nil {
-		line, err := binary.ReadUvarint(p.r)
-		if err == io.EOF {
-			return nil, err
-		}
-		file, again := binary.ReadUvarint(p.r)
-		if err = cmp.Or(err, again); err != nil {
-			return nil, TemporaryError(p.s.dir, err)
-		}
-		p.next = &place{line, file}
+func (p *spooled) ahead() (place, error) {
+	if p.read {
+		return p.next, nil
 	}
+	line, err := binary.ReadUvarint(p.r)
+	if err == io.EOF {
+		return place{}, err
+	}
+	file, again := binary.ReadUvarint(p.r)
+	if err = cmp.Or(err, again); err != nil {
+		return place{}, TemporaryError(p.s.dir, err)
+	}
+	p.next, p.read = place{line, file}, true
 	return p.next, nil
 }
 
@@ -133,7 +135,7 @@ func (p *spooled) Next() (Chunk, error) {
 		if err != nil {
 			return Chunk{}, err
 		}
-		p.next = nil
+		p.read = false
 		if first.line > 0 {
 			b.Origin.Lines = append(b.Origin.Lines, int32(int64(at.line)-int64(first.line)))
 		}

@@ -2,7 +2,6 @@ package run
 
 import (
 	"context"
-	"slices"
 	"strings"
 
 	"revuelta/internal/diag"
@@ -65,7 +64,11 @@ func (m marking) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 			return out.Start(schema)
 		},
 		OnEmit: func(b *table.Batch) error {
-			for most := int(slices.Max(append(b.Origin.Files, int32(b.Origin.File)))); s.File != nil && len(h.files) <= most; {
+			most := b.Origin.File
+			for _, f := range b.Origin.Files {
+				most = max(most, int(f))
+			}
+			for s.File != nil && len(h.files) <= most {
 				h.files = append(h.files, s.File(len(h.files)))
 			}
 			if err := h.keep(b, s.Memory, s.Temp); err != nil {
