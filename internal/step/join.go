@@ -373,11 +373,11 @@ func (t *joined) say(c *Tally, near string) string {
 	}
 	if n := c.Count[joinAlone]; n > 0 {
 		said += fmt.Sprintf("; %s without", diag.Count(n))
+		if k := c.Count[joinTurned]; k > 0 {
+			said += fmt.Sprintf(" (%sturned down by --when)", map[bool]string{false: diag.Count(k) + " "}[k == n])
+		}
 		if t.Alone == "drop" {
 			said += ", left out"
-		}
-		if k := c.Count[joinTurned]; k > 0 {
-			said += fmt.Sprintf(" (%s for --when)", map[bool]string{true: "all", false: diag.Count(k)}[k == n])
 		}
 		if near != "" {
 			said += "; " + near
