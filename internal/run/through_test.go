@@ -63,31 +63,38 @@ func TestStepsThroughFiles(t *testing.T) {
 		require.NoError(rt, os.WriteFile(filepath.Join(dir, "0.csv"), []byte(table(rt, rapid.SampledFrom([]int{1, 30, 700, 4000}).Draw(rt, "rows"), rapid.SampledFrom([]string{"\n", "\r\n"}).Draw(rt, "line end"))), 0o644))
 		written := rapid.SampledFrom([]string{"", " --crlf", " --write-blank NA", " --write-as tsv", " --write-as ndjson", " --write-as html"}).Draw(rt, "written")
 		steps := rapid.SliceOfNDistinct(rapid.SampledFrom(links), 2, 5, rapid.ID).Draw(rt, "steps")
-		do := func(from, steps, to string) error {
-			p := program(t, dir, "read "+from+" --delimiter , --header 1\n"+steps+"\nwrite "+to)
-			_, err := run.Run(t.Context(), p, run.Env{Workers: 2})
-			return err
+		if !throughFiles(rt, t, dir, steps, written) {
+			failed++
 		}
-		all := do("0.csv", strings.Join(steps, "\n"), "all.csv"+written)
-		for i, s := range steps {
-			to := fmt.Sprintf("%d.csv", i+1)
-			if i == len(steps)-1 {
-				to += written
-			}
-			if err := do(fmt.Sprintf("%d.csv", i), s, to); err != nil {
-				require.Error(rt, all, "alone %s says: %s", s, err)
-				failed++
-				return
-			}
-		}
-		require.NoError(rt, all, "%q", steps)
-		want, err := os.ReadFile(filepath.Join(dir, fmt.Sprintf("%d.csv", len(steps))))
-		require.NoError(rt, err)
-		got, err := os.ReadFile(filepath.Join(dir, "all.csv"))
-		require.NoError(rt, err)
-		require.True(rt, string(want) == string(got), "%q: %s", steps, firstDifference(string(want), string(got)))
 	})
 	t.Logf("%d chains ended with an error", failed)
+}
+
+// throughFiles runs steps on 0.csv in one go, and one by one with a file between, and compares what is written at the end; false where they end with an error.
+func throughFiles(rt *rapid.T, t *testing.T, dir string, steps []string, written string) bool {
+	do := func(from, steps, to string) error {
+		p := program(t, dir, "read "+from+" --delimiter , --header 1\n"+steps+"\nwrite "+to)
+		_, err := run.Run(t.Context(), p, run.Env{Workers: 2})
+		return err
+	}
+	all := do("0.csv", strings.Join(steps, "\n"), "all.csv"+written)
+	for i, s := range steps {
+		to := fmt.Sprintf("%d.csv", i+1)
+		if i == len(steps)-1 {
+			to += written
+		}
+		if err := do(fmt.Sprintf("%d.csv", i), s, to); err != nil {
+			require.Error(rt, all, "alone %s says: %s", s, err)
+			return false
+		}
+	}
+	require.NoError(rt, all, "%q", steps)
+	want, err := os.ReadFile(filepath.Join(dir, fmt.Sprintf("%d.csv", len(steps))))
+	require.NoError(rt, err)
+	got, err := os.ReadFile(filepath.Join(dir, "all.csv"))
+	require.NoError(rt, err)
+	require.True(rt, string(want) == string(got), "%q: %s", steps, firstDifference(string(want), string(got)))
+	return true
 }
 
 func firstDifference(want, got string) string {
