@@ -143,3 +143,34 @@ func TestStencilFindsEveryBlock(t *testing.T) {
 		require.Equal(rt, want, out.Rows)
 	})
 }
+
+// TestUnpivotThenPivot: a pivot puts back, field for field, what an unpivot took apart, in whatever order the headers
+// stand, where rows are told apart and no cell is blank.
+func TestUnpivotThenPivot(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		combinations := rapid.Permutation([]string{"Q1 north", "Q1 south", "Q2 north", "Q2 south", "Q3 south"}).Draw(rt, "headers")
+		in := steptest.Table{Names: []string{"k"}}
+		byMeasure := rapid.Bool().Draw(rt, "by measure")
+		unfold, fold := "unpivot '{q} {side} {@:kg|jars}'", "pivot --down k --across q,side --cell kg --cell jars --name '{q} {side} {@}'"
+		if byMeasure {
+			unfold, fold = "unpivot '{@:kg|jars} {q} {side}'", "pivot --down k --across q,side --cell kg --cell jars --name '{@} {q} {side}'"
+			for _, m := range []string{"kg", "jars"} {
+				for _, c := range combinations {
+					in.Names = append(in.Names, m+" "+c)
+				}
+			}
+		} else {
+			for _, c := range combinations {
+				in.Names = append(in.Names, c+" kg", c+" jars")
+			}
+		}
+		for r := range rapid.IntRange(1, 4).Draw(rt, "rows") {
+			row := []string{fmt.Sprint("H", r)}
+			for range in.Names[1:] {
+				row = append(row, rapid.StringMatching(`[0-9x,]{1,3}`).Draw(rt, "cell"))
+			}
+			in.Rows = append(in.Rows, row)
+		}
+		require.Equal(rt, in, through(rt, in, unfold, fold))
+	})
+}

@@ -17,6 +17,8 @@ type layout struct {
 	columns  []column
 	keys     int
 	empty    string
+	// byMeasure: each measure has all its fields together, else each combination has
+	byMeasure bool
 
 	slots   []int32 // of the row at hand, a column each, -1: no row fell there
 	totalOf []int32 // of each row, where there is a total field
@@ -250,12 +252,18 @@ func (w *layout) row(slots []int32) {
 // lay cuts the text into cells.
 func (w *layout) lay(b *table.Batch, rows int) {
 	s := unsafe.String(unsafe.SliceData(w.text), len(w.text))
-	at, k := 0, 0
+	at, n, measures := 0, 0, len(w.part.accs)
 	for r := range rows {
-		for i := w.keys; i < len(b.Cols); i++ {
-			b.Cols[i].Cells[r] = s[at:w.ends[k]]
-			at = w.ends[k]
-			k++
+		for c := range w.columns {
+			for k := range measures {
+				i := w.keys + c*measures + k
+				if w.byMeasure {
+					i = w.keys + k*len(w.columns) + c
+				}
+				b.Cols[i].Cells[r] = s[at:w.ends[n]]
+				at = w.ends[n]
+				n++
+			}
 		}
 	}
 }

@@ -26,11 +26,11 @@ var pivotSpec = &Spec{
 		{Name: "down", Value: "SELECTION", Help: "what names the rows (default: all fields not used elsewhere; '' is one row); also year(date) as y, month(date), …"},
 		{Name: "across", Value: "SELECTION", Help: "whose values become fields; also year(date), month(date), …"},
 		{Name: "cell", Value: "CALCULATION", Repeat: true, Help: "what fills a cell: sum(kilos), count(), mean(price) as price; kilos alone means exactly one value"},
-		{Name: "name", Value: "PATTERN", Help: "how the fields are named, as '{month} {@}'; the place that stands first varies slowest"},
+		{Name: "name", Value: "PATTERN", Help: "how the fields are named, as '{month} {@}'; the place that stands first varies slowest, but under --order seen"},
 		{Name: "empty", Value: "VALUE", Help: "what stands where no row fell"},
 		{Name: "expect", Value: "'a,b,c'", Help: "which fields come out and in which order, absent ones too; others are an error"},
 		{Name: "others", Value: "error|drop|fold", Help: "what becomes of values that --expect does not name"},
-		{Name: "order", Value: "seen|text|number|natural", Help: "of the values across (default: as first seen)"},
+		{Name: "order", Value: "seen|text|number|natural", Help: "of the fields across; seen: as their combinations were first met (default); blank ones last in the others"},
 		{Name: "totals", Value: "row|field|both", Help: "a row beneath, a field at the right, by the same calculation from the rows"},
 		{Name: "totals-name", Value: "NAME", Help: "what they are named (default: Total)"},
 		{Name: "decimals", Value: "N", Help: "round what was calculated, half to even"},
@@ -369,29 +369,15 @@ func (r *pivoting) Finish(ctx context.Context, parts []Part, out Out, s *Site) e
 	}
 	columns := r.columns(all, s)
 	w := &layout{part: all, columns: columns, keys: len(r.f.down), empty: r.p.Empty}
-	var names []string
-	for _, k := range r.f.down {
-		names = append(names, k.name)
-	}
-	for _, c := range columns {
-		for k := range r.p.Cells {
-			names = append(names, r.header(c.values, k))
-		}
-	}
 	if r.p.TotalField {
-		c := column{id: -1, total: true}
-		for range r.f.across {
+		c := column{id: -1, total: true, values: []string{r.p.TotalsName}}
+		for len(c.values) < len(r.f.across) && r.p.Name != nil {
 			c.values = append(c.values, r.p.TotalsName)
 		}
 		w.columns = append(w.columns, c)
-		for k := range r.p.Cells {
-			if len(r.f.across) > 1 && r.p.Name == nil {
-				c.values = []string{r.p.TotalsName}
-			}
-			names = append(names, r.header(c.values, k))
-		}
 	}
-	schema, err := unique(names, "--name")
+	w.byMeasure = r.p.Name != nil && r.p.Name.Names()[0] == pattern.Measure
+	schema, err := unique(r.fields(w), "--name")
 	if err != nil {
 		return err
 	}
@@ -415,6 +401,28 @@ func (r *pivoting) Finish(ctx context.Context, parts []Part, out Out, s *Site) e
 		return w.totalRow(r.p.TotalsName, out)
 	}
 	return nil
+}
+
+// fields names the fields that come out.
+func (r *pivoting) fields(w *layout) []string {
+	var names []string
+	for _, k := range r.f.down {
+		names = append(names, k.name)
+	}
+	if w.byMeasure {
+		for k := range r.p.Cells {
+			for _, c := range w.columns {
+				names = append(names, r.header(c.values, k))
+			}
+		}
+		return names
+	}
+	for _, c := range w.columns {
+		for k := range r.p.Cells {
+			names = append(names, r.header(c.values, k))
+		}
+	}
+	return names
 }
 
 // mostTold is how many values across are kept for the account.

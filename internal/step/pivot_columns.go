@@ -103,50 +103,32 @@ func (r *pivoting) unheard(header string) []string {
 	return append([]string{header}, make([]string, len(r.f.across)-1)...)
 }
 
-// sort orders columns: by the values in the wanted order, blank ones last
-// where it is not the order of sight; with several fields across, --name says which varies slowest.
+// sort orders the combinations across: as they were first met, or by the values of one field after the other, blank
+// ones last, where --name says which field varies slowest.
 func (r *pivoting) sort(t *interner, order []int32) {
+	compare := map[string]func(a, b string) int{"text": strings.Compare, "number": numerically, "natural": natural}[r.p.Order]
+	if compare == nil {
+		return
+	}
 	fields := make([]int, len(r.f.across))
 	for i := range fields {
 		fields[i] = i
 	}
-	named := false
-	if r.p.Name != nil && len(fields) > 1 {
-		slices.SortStableFunc(fields, func(a, b int) int {
-			return r.placeOf(a) - r.placeOf(b)
-		})
-		named = true
-	}
-	if r.p.Order == "seen" && !named {
-		return
-	}
-	compare := map[string]func(a, b string) int{"text": strings.Compare, "number": numerically, "natural": natural}[r.p.Order]
-	rank := make([]map[string]int, len(r.f.across))
-	if r.p.Order == "seen" {
-		for i := range rank {
-			rank[i] = map[string]int{}
-			for _, id := range order {
-				v := t.values[id][i]
-				if _, ok := rank[i][v]; !ok {
-					rank[i][v] = len(rank[i])
-				}
-			}
-		}
+	if r.p.Name != nil {
+		slices.SortStableFunc(fields, func(a, b int) int { return r.placeOf(a) - r.placeOf(b) })
 	}
 	slices.SortStableFunc(order, func(a, b int32) int {
+		x, y := t.values[a], t.values[b]
 		for _, i := range fields {
-			x, y := t.values[a][i], t.values[b][i]
 			switch {
-			case x == y:
+			case x[i] == y[i]:
 				continue
-			case r.p.Order == "seen":
-				return rank[i][x] - rank[i][y]
-			case x == "":
+			case x[i] == "":
 				return 1
-			case y == "":
+			case y[i] == "":
 				return -1
 			}
-			if c := compare(x, y); c != 0 {
+			if c := compare(x[i], y[i]); c != 0 {
 				return c
 			}
 		}
