@@ -5,7 +5,8 @@ import (
 	"math"
 	"math/bits"
 	"slices"
-	"unsafe"
+
+	"revuelta/internal/view"
 )
 
 // BurstSize is how many numbers a [Burst] holds.
@@ -21,10 +22,10 @@ type Burst struct {
 
 const blankScale = -1
 
-// Parse reads cells, no more than BurstSize, as [Parse] does, a blank as none. It gives how many it read. inText: as for [Places].
-func (b *Burst) Parse(cells []string, inText bool) int {
+// Parse reads cells, no more than BurstSize, as [Parse] does, a blank as none. It gives how many it read. text: as for [Places].
+func (b *Burst) Parse(cells []string, text view.Text) int {
 	var places [BurstSize]Place
-	Places(cells, places[:], inText)
+	Places(cells, places[:], text)
 	for i, s := range cells {
 		if p := places[i]; p != NoPlace { // most numbers
 			b.coef[i], b.scale[i] = int64(p&(1<<PlaceDigits-1)), int8(p>>PlaceDigits)
@@ -132,8 +133,8 @@ const Blank = 2
 func (b *Burst) Append(dst []byte, cells []string, n int) []byte {
 	const room = 24 // bytes of a number, and as many more as may be stored behind it
 	dst = slices.Grow(dst, room*(n+1))
-	base := unsafe.Pointer(unsafe.SliceData(dst))
 	at := len(dst)
+	dst = dst[:cap(dst)]
 	for i := range n {
 		coef, scale := b.coef[i], b.scale[i]
 		if scale < 0 {
@@ -143,16 +144,16 @@ func (b *Burst) Append(dst []byte, cells []string, n int) []byte {
 		from := at
 		u := uint64(coef)
 		if coef < 0 {
-			*(*byte)(unsafe.Add(base, at)) = '-'
+			dst[at] = '-'
 			at++
 			u = -u
 		}
 		if u < 1e8 && scale < 8 {
-			at += shortDigits(unsafe.Add(base, at), uint32(u), int(scale))
+			at += shortDigits((*[32]byte)(dst[at:]), uint32(u), int(scale))
 		} else {
 			at = len(D{coef: int64(u), scale: int32(scale)}.shortestTo(dst[:at]))
 		}
-		cells[i] = unsafe.String((*byte)(unsafe.Add(base, from)), at-from)
+		cells[i] = view.String(dst[from:at])
 	}
 	return dst[:at]
 }
@@ -193,9 +194,6 @@ const (
 	zeros     = '0' * everyByte
 )
 
-func load(p unsafe.Pointer) uint32     { return binary.LittleEndian.Uint32((*[4]byte)(p)[:]) }
-func store(p unsafe.Pointer, v uint64) { binary.LittleEndian.PutUint64((*[8]byte)(p)[:], v) }
-
 // Short reads a number of at most eight characters after a minus, without an exponent or a plus, as coef / 10^scale; what else there is, it does not read.
 func Short(s string) (coef int64, scale int, ok bool) { return parseShort(s) }
 
@@ -208,22 +206,16 @@ const NoPlace Place = math.MaxUint32
 // PlaceDigits is how many bits of a Place are the digits.
 const PlaceDigits = 27
 
-// Places gives the places of cells; there is one for each. inText: the cells stand one behind the other in one text.
-func Places(cells []string, places []Place, inText bool) {
+// Places gives the places of cells; there is one for each. text: that they all lie in, nil where that is not known.
+func Places(cells []string, places []Place, text view.Text) {
 	places = places[:len(cells)]
-	before := ^uintptr(0) // a cell that ends there or behind it has eight bytes of the same text up to its end
-	if inText && len(cells) > 0 {
-		before = uintptr(unsafe.Pointer(unsafe.StringData(cells[0]))) + 8
-	}
 	for i, s := range cells {
-		place, n, p := NoPlace, len(s), unsafe.Pointer(unsafe.StringData(s))
+		place, n := NoPlace, len(s)
 		if n-1 < 8 && n > 0 {
 			pad := 8 * (8 - n) & 63
-			var v uint64
-			if uintptr(p)+uintptr(n) >= before {
-				v = binary.LittleEndian.Uint64((*[8]byte)(unsafe.Add(p, n-8))[:])
-			} else {
-				v = eight(p, n) << pad
+			v, ok := text.Last8(s)
+			if !ok { // what stands before it is shifted out
+				v = eight(s) << pad
 			}
 			v = (v ^ zeros) >> pad << pad // each digit by its value, zeros in front
 			if byte(v>>pad)-1 < 9 {       // it begins with 1 to 9
@@ -259,27 +251,27 @@ func parseShort(s string) (coef int64, scale int, ok bool) {
 	if n == 0 || n > 9 {
 		return 0, 0, false
 	}
-	p := unsafe.Pointer(unsafe.StringData(s))
 	sign := int64(0)
-	if *(*byte)(p) == '-' {
+	if s[0] == '-' {
 		sign = -1
 		n--
-		p = unsafe.Add(p, 1)
+		s = s[1:]
 	}
 	if n > 8 || n == 0 {
 		return 0, 0, false
 	}
 	pad := 8 * (8 - n) & 63
-	v, scale := closed((eight(p, n)<<pad ^ zeros) >> pad << pad)
+	v, scale := closed((eight(s)<<pad ^ zeros) >> pad << pad)
 	return (int64(together(v)) ^ sign) - sign, scale, areDigits(v) && scale >= 0
 }
 
 // eight is a text of one to eight bytes, its first lowest.
-func eight(p unsafe.Pointer, n int) uint64 {
+func eight(s string) uint64 {
+	b, n := view.Bytes(s), len(s)
 	if n >= 4 { // two loads that overlap
-		return uint64(load(p)) | uint64(load(unsafe.Add(p, n-4)))<<(8*(n-4)&63)
+		return uint64(binary.LittleEndian.Uint32(b)) | uint64(binary.LittleEndian.Uint32(b[n-4:]))<<(8*(n-4)&63)
 	}
-	return uint64(*(*byte)(p)) | uint64(*(*byte)(unsafe.Add(p, n/2)))<<(8*(n/2)&63) | uint64(*(*byte)(unsafe.Add(p, n-1)))<<(8*(n-1)&63)
+	return uint64(b[0]) | uint64(b[n/2])<<(8*(n/2)&63) | uint64(b[n-1])<<(8*(n-1)&63)
 }
 
 func areDigits(v uint64) bool { return (v|(v+6*everyByte))&(0xF0*everyByte) == 0 }
@@ -292,8 +284,8 @@ func together(v uint64) uint64 {
 }
 
 // shortDigits writes u below 1e8 with scale below 8 in shortest form and gives the
-// length; up to 17 bytes may be overwritten.
-func shortDigits(to unsafe.Pointer, u uint32, scale int) int {
+// length; all of them may be overwritten.
+func shortDigits(to *[32]byte, u uint32, scale int) int {
 	// One number to eight digits, the first one lowest.
 	x := uint64(u/10000) | uint64(u%10000)<<32
 	q := x * 10486 >> 20 & 0x7F0000007F
@@ -303,11 +295,11 @@ func shortDigits(to unsafe.Pointer, u uint32, scale int) int {
 	whole := 8 - scale - min(bits.TrailingZeros64(x)/8, 7-scale) // digits before the point
 	part := scale - min(bits.LeadingZeros64(x)/8, scale)
 	x |= zeros
-	store(to, x>>(8*(8-scale-whole)&63))
+	binary.LittleEndian.PutUint64(to[:], x>>(8*(8-scale-whole)&63))
 	if part == 0 {
 		return whole
 	}
-	*(*byte)(unsafe.Add(to, whole)) = '.'
-	store(unsafe.Add(to, whole+1), x>>(8*(8-scale)&63))
+	to[whole&15] = '.'
+	binary.LittleEndian.PutUint64(to[(whole+1)&15:], x>>(8*(8-scale)&63))
 	return whole + 1 + part
 }

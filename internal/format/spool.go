@@ -6,10 +6,10 @@ import (
 	"encoding/binary"
 	"io"
 	"os"
-	"unsafe"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // Temporary makes a file in a folder ("" is the system's) that has no name any
@@ -152,7 +152,7 @@ func (p *spooled) Next() (Chunk, error) {
 			if _, err := io.ReadFull(p.r, text[from:]); err != nil {
 				return Chunk{}, TemporaryError(p.s.dir, err)
 			}
-			cols[i][n] = unsafe.String(unsafe.SliceData(text[from:]), int(size))
+			cols[i][n] = view.String(text[from:])
 		}
 	}
 	b.Rows = most

@@ -9,11 +9,11 @@ import (
 	"strings"
 	"sync"
 	"unicode/utf8"
-	"unsafe"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/sheet"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // Whole is an Encoding of a format that can be written only when all rows are
@@ -217,7 +217,7 @@ func (w *whole) Finish(rows io.Reader, out *Output, to io.Writer) error {
 		}
 		from := 0
 		for i, to := range ends {
-			cells[i] = unsafe.String(unsafe.SliceData(text[from:]), to-from)
+			cells[i] = view.String(text[from:to])
 			if cells[i] == "" {
 				cells[i] = w.blank
 			}

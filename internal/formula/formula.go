@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"strings"
 	"unicode/utf8"
-	"unsafe"
 
 	"github.com/expr-lang/expr/ast"
 	"github.com/expr-lang/expr/file"
@@ -18,6 +17,7 @@ import (
 	"revuelta/internal/diag"
 	"revuelta/internal/selection"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // It is the word for the cell itself, where a formula is applied to many fields.
@@ -437,7 +437,7 @@ type Eval struct {
 
 // Eval makes an evaluator.
 func (p *Program) Eval() *Eval {
-	v := &Eval{p: p, env: env{cells: make([][]string, len(p.columns)), texts: make([]bool, len(p.columns))}, scratch: make([][]string, len(p.columns))}
+	v := &Eval{p: p, env: env{cells: make([][]string, len(p.columns)), texts: make([]view.Text, len(p.columns))}, scratch: make([][]string, len(p.columns))}
 	if len(p.columns) == 1 && p.f.root.nums == nil { // where there is nums it is as quick
 		v.memo = &memo{slots: make([]pair, fewestSlots)}
 	}
@@ -448,7 +448,7 @@ func (p *Program) Eval() *Eval {
 func (v *Eval) Load(b *table.Batch) {
 	for i, c := range v.p.columns {
 		v.env.cells[i], v.scratch[i] = b.Cols[c].Flat(b.Rows, v.scratch[i])
-		v.env.texts[i] = b.Cols[c].Kind == table.Plain && b.Cols[c].Seat > 0
+		v.env.texts[i] = b.Cols[c].Text()
 	}
 }
 
@@ -535,7 +535,7 @@ func (v *Eval) remember(dst []byte, cells []string, from int) ([]byte, int) {
 		if dst, fail = v.Append(dst, from+done); fail != nil {
 			return dst[:start], done // it is found again, and told, by itself
 		}
-		cells[done] = unsafe.String(unsafe.SliceData(dst[start:]), len(dst)-start)
+		cells[done] = view.String(dst[start:])
 		m.keep(in[done], dst[start:])
 		done++
 	}

@@ -2,7 +2,8 @@ package formula
 
 import (
 	"encoding/binary"
-	"unsafe"
+
+	"revuelta/internal/view"
 )
 
 // memo remembers what a formula of one field makes of short cells: columns
@@ -32,25 +33,21 @@ const (
 
 // key is a cell of 1 to 15 bytes as two words that no other has, b never 0.
 func key(s string) (a, b uint64, ok bool) {
-	n := len(s)
-	p := unsafe.Pointer(unsafe.StringData(s))
+	p, n := view.Bytes(s), len(s)
 	switch {
 	case n == 0 || n > 15:
 		return 0, 0, false
 	case n > 8:
-		a, b = load64(p), load64(unsafe.Add(p, n-8))>>(8*(16-n)&63)
+		a, b = binary.LittleEndian.Uint64(p), binary.LittleEndian.Uint64(p[n-8:])>>(8*(16-n)&63)
 	case n == 8:
-		a = load64(p)
+		a = binary.LittleEndian.Uint64(p)
 	case n >= 4:
-		a = uint64(load32(p)) | uint64(load32(unsafe.Add(p, n-4)))<<(8*(n-4)&63)
+		a = uint64(binary.LittleEndian.Uint32(p)) | uint64(binary.LittleEndian.Uint32(p[n-4:]))<<(8*(n-4)&63)
 	default:
-		a = uint64(*(*byte)(p)) | uint64(*(*byte)(unsafe.Add(p, n/2)))<<8 | uint64(*(*byte)(unsafe.Add(p, n-1)))<<16
+		a = uint64(p[0]) | uint64(p[n/2])<<8 | uint64(p[n-1])<<16
 	}
 	return a, b | uint64(n)<<56, true
 }
-
-func load32(p unsafe.Pointer) uint32 { return binary.LittleEndian.Uint32((*[4]byte)(p)[:]) }
-func load64(p unsafe.Pointer) uint64 { return binary.LittleEndian.Uint64((*[8]byte)(p)[:]) }
 
 func (m *memo) slot(a, b uint64) *pair {
 	h := (a ^ b*0x9E3779B97F4A7C15) * 0xD6E8FEB86659FD93
@@ -89,7 +86,7 @@ func (m *memo) keep(s string, result []byte) {
 	}
 	n := len(m.text)
 	m.text = append(m.text, result...)
-	m.put(remembered{a, b, unsafe.String(unsafe.SliceData(m.text[n:]), len(result))})
+	m.put(remembered{a, b, view.String(m.text[n:])})
 }
 
 func (m *memo) put(r remembered) {

@@ -6,12 +6,13 @@ import (
 	"strings"
 
 	"revuelta/internal/decimal"
+	"revuelta/internal/view"
 )
 
 // env is what a formula works on: the cells of the fields it names, and a row.
 type env struct {
 	cells [][]string
-	texts []bool // which of them stand one behind the other in one text
+	texts []view.Text // which of them stand one behind the other in one text
 	row   int
 	fail  *failure // the first that went wrong
 	spare []*decimal.Burst

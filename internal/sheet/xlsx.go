@@ -6,9 +6,9 @@ import (
 	"path"
 	"strconv"
 	"strings"
-	"unsafe"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/view"
 )
 
 // xlsx is an Office Open XML workbook (ECMA-376).
@@ -354,5 +354,5 @@ func (a *arena) keep(s []byte) string {
 	}
 	from := len(a.block)
 	a.block = append(a.block, s...)
-	return unsafe.String(&a.block[from], len(s))
+	return view.String(a.block[from:])
 }

@@ -7,10 +7,10 @@ import (
 	"io"
 	"math/bits"
 	"os"
-	"unsafe"
 
 	"revuelta/internal/format"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // buckets are rows dealt to temporary files by a hash of their keys, so that
@@ -117,7 +117,7 @@ func (x *buckets) each(ctx context.Context, n int, take func(b *table.Batch, pos
 			if _, err := io.ReadFull(r, text[from:]); err != nil {
 				return format.TemporaryError(x.temp, err)
 			}
-			row[i] = unsafe.String(unsafe.SliceData(text[from:]), int(size))
+			row[i] = view.String(text[from:])
 		}
 		var more [3]uint64
 		for i := range more {

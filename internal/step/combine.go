@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"unsafe"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/pattern"
 	"revuelta/internal/selection"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 var combineSpec = &Spec{
@@ -178,7 +178,7 @@ func (w *combiner) run(src *table.Batch, emit func(*table.Batch) error) error {
 				text, first = append(text, cell...), false
 			}
 		}
-		out[r] = unsafe.String(unsafe.SliceData(text[from:]), len(text)-from)
+		out[r] = view.String(text[from:])
 	}
 	w.room = max(w.room, len(text)+len(text)/8)
 	literals := w.c.With

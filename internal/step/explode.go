@@ -10,6 +10,7 @@ import (
 	"revuelta/internal/formula"
 	"revuelta/internal/selection"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 var explodeSpec = &Spec{
@@ -221,7 +222,7 @@ func (w *exploder) run(src *table.Batch, emit func(*table.Batch) error) error {
 	}
 	w.ends, w.blank, w.bad, w.left = w.ends[:0], w.blank[:0], w.bad[:0], w.left[:0]
 	if len(w.fields) == 1 && w.quick() {
-		w.rowsAtByte(w.cells[0], src.Cols[w.fields[0]].Kind == table.Plain && src.Cols[w.fields[0]].Seat > 0)
+		w.rowsAtByte(w.cells[0], src.Cols[w.fields[0]].Text())
 	} else {
 		for r := range src.Rows {
 			w.row(r)
@@ -245,11 +246,11 @@ func (w *exploder) quick() bool {
 	return !e.JSON && len(e.At) == 1 && len(e.At[0]) == 1 && !e.Exact
 }
 
-// rowsAtByte does for the usual case what row does for each row. inText: the
-// cells follow each other in one text.
-func (w *exploder) rowsAtByte(cells []string, inText bool) {
+// rowsAtByte does for the usual case what row does for each row. text: where all
+// cells lie, nil where that is not known.
+func (w *exploder) rowsAtByte(cells []string, text view.Text) {
 	sep := w.e.At[0][0]
-	if inText && w.bounds.find(cells, sep) {
+	if text != nil && w.bounds.find(text, cells, sep) {
 		if list, ok := w.bounds.pieces(w.lists[0]); ok {
 			w.lists[0] = list
 			w.ends, w.bounds.rows = w.bounds.rows, w.ends

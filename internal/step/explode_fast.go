@@ -1,11 +1,11 @@
 package step
 
 import (
-	"encoding/binary"
 	"math/bits"
 	"slices"
 	"unicode/utf8"
-	"unsafe"
+
+	"revuelta/internal/view"
 )
 
 // bounds are where the pieces of many cells of one text begin and end. They
@@ -13,58 +13,55 @@ import (
 // that is so can't be foretold, and a wrong guess of the processor costs more than to
 // store what may not be there. [exploder.cut], which goes one by one, is the oracle.
 type bounds struct {
-	base     unsafe.Pointer // of the first cell
-	from, to []uint32       // counted from there
-	rows     []int32        // where the pieces of each cell end
+	text     view.Text // from the first cell through the last
+	from, to []uint32  // offsets in it
+	rows     []int32   // where the pieces of each cell end
 }
 
 // find finds the pieces of cells that follow each other in one text; false
 // where it is better done one by one, as with blank cells.
-func (b *bounds) find(cells []string, sep byte) bool {
+func (b *bounds) find(in view.Text, cells []string, sep byte) bool {
 	const ones, low7 = 0x0101010101010101, 0x7f * 0x0101010101010101
 	const gather8 = 0x0102040810204080 // puts the lowest bits of eight bytes side by side
 	const largest = 1 << 22
 	if len(cells) == 0 {
 		return false
 	}
-	last := cells[len(cells)-1]
-	if cells[0] == "" || last == "" {
+	first, last := in.At(cells[0]), in.At(cells[len(cells)-1])+len(cells[len(cells)-1])
+	if cells[0] == "" || first < 0 || last <= first || last-first > largest { // after a join they may go back
 		return false
 	}
-	b.base = unsafe.Pointer(unsafe.StringData(cells[0]))
-	size := int(uintptr(unsafe.Pointer(unsafe.StringData(last)))-uintptr(b.base)) + len(last)
-	if size < 0 || size > largest {
-		return false
-	}
+	text := in[first:last]
+	b.text = text
+	size := len(text)
 	if size+16 > len(b.from) { // there are no more pieces than bytes
 		b.from, b.to = make([]uint32, size+size/4+16), make([]uint32, size+size/4+16)
 	}
-	from, to := unsafe.Pointer(unsafe.SliceData(b.from)), unsafe.Pointer(unsafe.SliceData(b.to))
+	from, to := b.from, b.to
 	b.rows = slices.Grow(b.rows[:0], len(cells))
 	seps := uint64(sep) * ones
 	k, behind := 0, 0
 	for _, cell := range cells {
-		p := unsafe.Pointer(unsafe.StringData(cell))
-		start := int(uintptr(p) - uintptr(b.base))
-		if cell == "" || start < behind || start+len(cell) > size { // a row that stands twice, as after a join, comes to the same place again
+		start := text.At(cell)
+		if cell == "" || start < behind { // a row that stands twice, as after a join, comes to the same place again
 			return false
 		}
 		behind = start + len(cell)
-		*(*uint32)(unsafe.Add(from, 4*k)) = uint32(start)
+		from[k] = uint32(start)
 		for done := 0; done < len(cell); done += 64 {
 			// The separators of up to 64 bytes, a bit for each.
 			n := min(64, len(cell)-done)
 			found := uint64(0)
-			at := unsafe.Add(p, done)
-			if whole := (n + 7) &^ 7; start+done+whole <= size {
+			at := start + done
+			if whole := (n + 7) &^ 7; at+whole <= size {
 				for i := 0; i < n; i += 8 { // what is read behind the cell is taken off below
-					x := binary.LittleEndian.Uint64((*[8]byte)(unsafe.Add(at, i))[:]) ^ seps
+					x := text.Load8(at+i) ^ seps
 					m := ^((x&low7 + low7) | x | low7)
 					found |= m >> 7 * gather8 >> 56 << (i & 63)
 				}
 			} else {
 				for i := range n {
-					if *(*byte)(unsafe.Add(at, i)) == sep {
+					if text[at+i] == sep {
 						found |= 1 << i
 					}
 				}
@@ -77,21 +74,19 @@ func (b *bounds) find(cells []string, sep byte) bool {
 				found &= found - 1
 				two := origin + uint32(bits.TrailingZeros64(found))
 				found &= found - 1
-				*(*[2]uint32)(unsafe.Add(to, 4*j)) = [2]uint32{one, two}
-				*(*[2]uint32)(unsafe.Add(from, 4*j+4)) = [2]uint32{one + 1, two + 1}
-				one = origin + uint32(bits.TrailingZeros64(found))
+				three := origin + uint32(bits.TrailingZeros64(found))
 				found &= found - 1
-				two = origin + uint32(bits.TrailingZeros64(found))
+				four := origin + uint32(bits.TrailingZeros64(found))
 				found &= found - 1
-				*(*[2]uint32)(unsafe.Add(to, 4*j+8)) = [2]uint32{one, two}
-				*(*[2]uint32)(unsafe.Add(from, 4*j+12)) = [2]uint32{one + 1, two + 1}
+				view.Put4(to, j, [4]uint32{one, two, three, four})
+				view.Put4(from, j+1, [4]uint32{one + 1, two + 1, three + 1, four + 1})
 				if found == 0 {
 					break
 				}
 			}
 			k += count
 		}
-		*(*uint32)(unsafe.Add(to, 4*k)) = uint32(start + len(cell))
+		to[k] = uint32(start + len(cell))
 		k++
 		b.rows = append(b.rows, int32(k))
 	}
@@ -107,7 +102,7 @@ func (b *bounds) pieces(list []string) ([]string, bool) {
 		if from == to {
 			return list[:0], false
 		}
-		piece := unsafe.String((*byte)(unsafe.Add(b.base, from)), int(to-from))
+		piece := b.text.Cell(int(from), int(to))
 		if c, z := piece[0], piece[len(piece)-1]; c-'!' >= utf8.RuneSelf-'!' || z-'!' >= utf8.RuneSelf-'!' {
 			if piece = trim(piece); piece == "" {
 				return list[:0], false

@@ -6,6 +6,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"revuelta/internal/view"
 )
 
 // FuzzPieces compares the search for pieces of many cells at once with that of one cell after the other.
@@ -19,7 +21,7 @@ func FuzzPieces(f *testing.F) {
 		}
 		cells := strings.Split(text, ",") // all in one text, as a reader gives them
 		var b bounds
-		if !b.find(cells, sep) {
+		if !b.find(view.Bytes(text), cells, sep) {
 			return
 		}
 		list, ok := b.pieces(nil)
@@ -55,7 +57,8 @@ func TestPiecesOfRepeatedRows(t *testing.T) {
 		"within one another":  {first, text[4:8], second},
 		"the last comes back": {first, second, second},
 	} {
-		assert.False(t, new(bounds).find(cells, ';'), name)
+		assert.False(t, new(bounds).find(view.Bytes(text), cells, ';'), name)
 	}
-	assert.True(t, new(bounds).find([]string{first, second}, ';'))
+	assert.False(t, new(bounds).find(view.Bytes(strings.Clone(text)), []string{first, second}, ';'), "of another text")
+	assert.True(t, new(bounds).find(view.Bytes(text), []string{first, second}, ';'))
 }

@@ -56,11 +56,7 @@ func (w *exploder) window(src *table.Batch, first int, from, to int32) {
 	rows := len(w.windows)
 	for c, i := range w.source {
 		if i >= 0 {
-			seat := int32(0)
-			if src.Cols[i].Kind == table.Plain {
-				seat = src.Cols[i].Seat
-			}
-			dst.Cols[c].ShareRuns(w.runs[i][first:first+rows], w.windows, src.Cols[i].Lacks, seat)
+			dst.Cols[c].ShareRuns(&src.Cols[i], w.runs[i][first:first+rows], w.windows)
 			continue
 		}
 		cells := w.lists[w.values[c]][from:to]

@@ -7,12 +7,12 @@ import (
 	"slices"
 	"strings"
 	"unicode/utf8"
-	"unsafe"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/formula"
 	"revuelta/internal/selection"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 var joinSpec = &Spec{
@@ -256,7 +256,7 @@ func looseKey(cells []string) string {
 		if t := bytes.TrimLeft(plain, "0"); len(t) > 0 {
 			plain = t
 		}
-		out = appendKey(out, unsafe.String(unsafe.SliceData(plain), len(plain)))
+		out = appendKey(out, view.String(plain))
 	}
 	return string(out)
 }

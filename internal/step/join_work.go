@@ -259,9 +259,7 @@ func (w *joiner) taken(src *table.Batch) *table.Batch {
 			out[k] = cells[r]
 		}
 		w.sub.Cols[i].Lacks = src.Cols[i].Lacks
-		if src.Cols[i].Kind == table.Plain {
-			w.sub.Cols[i].Seat = src.Cols[i].Seat
-		}
+		w.sub.Cols[i].PlaceAs(&src.Cols[i])
 	}
 	w.sub.Rows = len(w.rows)
 	w.sub.Origin.Derive(&src.Origin, w.rows)

@@ -2,14 +2,15 @@ package step
 
 import (
 	"bytes"
+	"encoding/binary"
 	"math/bits"
 	"math/rand/v2"
 	"slices"
 	"strings"
 	"sync/atomic"
-	"unsafe"
 
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // rowKeys are the fingerprints of the keys of the rows of a batch, which are texts that are equal where the
@@ -35,27 +36,29 @@ func (k *rowKeys) asRead(b *table.Batch, fields []int) bool {
 	if b.Rows == 0 || len(fields) < 2 {
 		return false
 	}
+	text, cells := b.Cols[fields[0]].Text(), b.Cols[fields[0]].Cells
+	at := text.At(cells[0]) + len(cells[0])
+	if text == nil || at < len(cells[0]) || at >= len(text) {
+		return false
+	}
+	mark := text[at]
 	for i, f := range fields {
-		if c := &b.Cols[f]; c.Kind != table.Plain || c.Seat == 0 || c.Seat != b.Cols[fields[0]].Seat+int32(i) {
+		if b.Cols[f].Kind != table.Plain || i > 0 && !table.Adjacent(&b.Cols[fields[i-1]], &b.Cols[f], mark) {
 			return false
 		}
 	}
-	first, last := b.Cols[fields[0]].Cells, b.Cols[fields[len(fields)-1]].Cells
-	mark := *(*byte)(unsafe.Add(unsafe.Pointer(unsafe.StringData(first[0])), len(first[0])))
 	k.mark.CompareAndSwap(0, uint32(mark))
 	if byte(k.mark.Load()) != mark {
 		return false
 	}
-	for _, f := range fields { // what was not read may hold the mark itself
-		if c := &b.Cols[f]; c.Seat < 0 && c.Lacks&table.LacksDelimiter(mark) == 0 {
+	for _, f := range fields { // what was put together may hold the mark itself
+		if b.Cols[f].Lacks&table.LacksDelimiter(mark) == 0 {
 			return false
 		}
 	}
-	last = last[:len(first)]
-	for r, c := range first {
-		from, to := unsafe.StringData(c), unsafe.StringData(last[r])
-		key := unsafe.String(from, int(uintptr(unsafe.Pointer(to))-uintptr(unsafe.Pointer(from)))+len(last[r]))
-		k.prints[r] = fingerprintOf(key)
+	last := b.Cols[fields[len(fields)-1]].Cells[:len(cells)]
+	for r, c := range cells {
+		k.prints[r] = fingerprintOf(view.String(text.Through(c, last[r])))
 	}
 	return true
 }
@@ -96,7 +99,7 @@ func (k *rowKeys) joined(b *table.Batch, fields []int) {
 				k.text = appendKey(k.text, c[r])
 			}
 		}
-		k.prints[r] = fingerprintOf(unsafe.String(unsafe.SliceData(k.text), len(k.text)))
+		k.prints[r] = fingerprintOf(view.String(k.text))
 	}
 }
 
@@ -120,24 +123,25 @@ func fingerprintOf(key string) fingerprint {
 
 // hashes multiplies a text with itself and what is secret, 16 bytes at a time, in two ways that do not depend on each other.
 func hashes(key string) (uint64, uint64) {
-	p, n := unsafe.Pointer(unsafe.StringData(key)), len(key)
+	p, n := view.Bytes(key), len(key)
 	a, b := secrets[0], secrets[1]
 	lengthA, lengthB := secrets[6]^uint64(n), secrets[7]^uint64(n)
 	if n <= 8 {
 		w := bytesOf(key)
 		return fold(fold(w^secrets[2], lengthA), a), fold(fold(w^secrets[3], lengthB), b)
 	}
-	for ; n > 16; n -= 16 {
-		first, last := *(*uint64)(p), *(*uint64)(unsafe.Add(p, 8))
+	rest := p
+	for len(rest) > 16 {
+		first, last := binary.LittleEndian.Uint64(rest), binary.LittleEndian.Uint64(rest[8:])
 		a, b = fold(first^secrets[2], last^a), fold(first^b, last^secrets[3])
-		p = unsafe.Add(p, 16)
+		rest = rest[16:]
 	}
 	// Of the rest, the first and the last eight, which reach back where there are fewer than sixteen.
-	first, last := p, unsafe.Add(p, n-8)
-	if n < 8 {
-		first = last
+	y := binary.LittleEndian.Uint64(p[n-8:])
+	x := y
+	if len(rest) >= 8 {
+		x = binary.LittleEndian.Uint64(rest)
 	}
-	x, y := *(*uint64)(first), *(*uint64)(last)
 	return fold(fold(x^secrets[4], y^a), lengthA), fold(fold(x^b, y^secrets[5]), lengthB)
 }
 
@@ -165,8 +169,8 @@ type keyLine struct {
 const (
 	inLine      = 7
 	fewestLines = 1 << 8
-	lineBytes   = int64(unsafe.Sizeof(keyLine{}))
-	guessFrom   = 1 << 18 // keys from which on it is guessed how many there will be
+	lineBytes   = int64(64) // of a [keyLine]
+	guessFrom   = 1 << 18   // keys from which on it is guessed how many there will be
 )
 
 func newKeySet() *keySet {
@@ -178,7 +182,7 @@ func fits(lines int) int { return lines * 27 / 5 }
 
 // bytes is what the set takes.
 func (s *keySet) bytes() int64 {
-	n := int64(len(s.lines))*lineBytes + int64(len(s.second))*int64(unsafe.Sizeof([inLine]uint32{}))
+	n := int64(len(s.lines))*lineBytes + int64(len(s.second))*inLine*4
 	if s.before != nil {
 		n += s.before.bytes()
 	}
@@ -218,7 +222,7 @@ func (s *keySet) room(more int, share float64, limit int64) bool {
 			return false
 		}
 	}
-	table.Huge(grown.lines)
+	view.Huge(grown.lines)
 	for i := range s.lines {
 		l := &s.lines[i]
 		for k := range l.count() {
@@ -288,9 +292,7 @@ func fill(lines []keyLine, keys []fingerprint) int {
 
 // fetchAll asks for the lines of keys from memory.
 func fetchAll(lines []keyLine, keys []fingerprint) {
-	if len(keys) > 0 {
-		fetch(unsafe.SliceData(lines), uint64(len(lines)), unsafe.SliceData(keys), len(keys))
-	}
+	view.Fetch(lines, keys)
 }
 
 // among lists the rows whose key is in the set; it adds none.

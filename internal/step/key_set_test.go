@@ -3,11 +3,11 @@ package step
 import (
 	"math"
 	"math/rand/v2"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
 	"testing"
-	"unsafe"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -75,8 +75,8 @@ func TestKeySet(t *testing.T) {
 
 // Lines and keys are as large as what fetches them takes them to be.
 func TestLinesOfMemory(t *testing.T) {
-	assert.EqualValues(t, 64, unsafe.Sizeof(keyLine{}))
-	assert.EqualValues(t, 16, unsafe.Sizeof(fingerprint{}))
+	assert.EqualValues(t, lineBytes, reflect.TypeFor[keyLine]().Size())
+	assert.NotPanics(t, func() { fetchAll(make([]keyLine, 2), make([]fingerprint, 3)) })
 }
 
 // With its size guessed a set grows once, and is not much too large; with more keys than guessed it holds them too.

@@ -6,13 +6,13 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"unsafe"
 
 	"revuelta/internal/calendar"
 	"revuelta/internal/diag"
 	"revuelta/internal/formula"
 	"revuelta/internal/selection"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // keySpec is what --down, --across and --by take: a selection, with periods
@@ -179,7 +179,7 @@ func (t *interner) name(row int) (name string, fail *formula.Failure) {
 			}
 			t.buf = appendKey(t.buf, t.row[i])
 		}
-		name = unsafe.String(unsafe.SliceData(t.buf), len(t.buf))
+		name = view.String(t.buf)
 	}
 	return name, nil
 }

@@ -3,11 +3,11 @@ package step
 import (
 	"context"
 	"slices"
-	"unsafe"
 
 	"revuelta/internal/calc"
 	"revuelta/internal/decimal"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // layout writes what was folded as rows.
@@ -251,7 +251,7 @@ func (w *layout) row(slots []int32) {
 
 // lay cuts the text into cells.
 func (w *layout) lay(b *table.Batch, rows int) {
-	s := unsafe.String(unsafe.SliceData(w.text), len(w.text))
+	s := view.String(w.text)
 	at, n, measures := 0, 0, len(w.part.accs)
 	for r := range rows {
 		for c := range w.columns {

@@ -1,9 +1,11 @@
 package step
 
 import (
+	"encoding/binary"
 	"hash/maphash"
 	"math/bits"
-	"unsafe"
+
+	"revuelta/internal/view"
 )
 
 // names numbers texts from 0 in the order in which they are added: hash tables
@@ -48,12 +50,12 @@ func mix(key uint64, n int) uint64 {
 
 // bytesOf packs the bytes of a text of up to eight; with its length it is the text.
 func bytesOf(s string) uint64 {
-	p, n := unsafe.Pointer(unsafe.StringData(s)), len(s)
+	p, n := view.Bytes(s), len(s)
 	switch {
 	case n >= 4: // two loads that may overlap
-		return uint64(*(*uint32)(p)) | uint64(*(*uint32)(unsafe.Add(p, n-4)))<<32
+		return uint64(binary.LittleEndian.Uint32(p)) | uint64(binary.LittleEndian.Uint32(p[n-4:]))<<32
 	case n > 0:
-		return uint64(*(*byte)(p)) | uint64(*(*byte)(unsafe.Add(p, n/2)))<<8 | uint64(*(*byte)(unsafe.Add(p, n-1)))<<16
+		return uint64(p[0]) | uint64(p[n/2])<<8 | uint64(p[n-1])<<16
 	}
 	return 0
 }

@@ -4,13 +4,13 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"unsafe"
 
 	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
 	"revuelta/internal/formula"
 	"revuelta/internal/selection"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 var setSpec = &Spec{
@@ -178,7 +178,7 @@ func (w *setter) run(src *table.Batch, emit func(*table.Batch) error) error {
 			if text, fail = v.Append(text, r); fail != nil {
 				break
 			}
-			w.cells[k][fit] = unsafe.String(unsafe.SliceData(text[from:]), len(text)-from)
+			w.cells[k][fit] = view.String(text[from:])
 		}
 		if fail == nil {
 			fits(r, 1)

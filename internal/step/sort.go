@@ -13,11 +13,11 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"unsafe"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 var sortSpecification = &Spec{
@@ -248,7 +248,7 @@ func rowCells(text []byte, cells []string) []byte {
 	for i := range cells {
 		n, used := binary.Uvarint(text)
 		text = text[used:]
-		cells[i] = unsafe.String(unsafe.SliceData(text), int(n))
+		cells[i] = view.String(text[:n])
 		text = text[n:]
 	}
 	return text

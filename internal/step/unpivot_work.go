@@ -93,7 +93,7 @@ func (w *unpivoter) folding(src *table.Batch, from, to int, cells func(int) []st
 	dst.Shape(len(f.kept) + len(f.labels) + len(f.values))
 	dst.Rows = n * each
 	for i, k := range f.kept {
-		dst.Cols[i].ShareRuns(cells(k)[from:to], w.ends[:n], src.Cols[k].Lacks, plainSeat(&src.Cols[k]))
+		dst.Cols[i].ShareRuns(&src.Cols[k], cells(k)[from:to], w.ends[:n])
 	}
 	for i, values := range w.labels {
 		dst.Cols[len(f.kept)+i].ShareCodes(values, w.codes[:n*each], 0)
@@ -129,14 +129,6 @@ func (w *unpivoter) folding(src *table.Batch, from, to int, cells func(int) []st
 	dst.Origin.Repeat(&origin, each, n)
 }
 
-// plainSeat is the seat of a column whose cells are taken row by row.
-func plainSeat(c *table.Column) int32 {
-	if c.Kind == table.Plain {
-		return c.Seat
-	}
-	return 0
-}
-
 // skipping makes the rows that are not blank.
 func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []string) {
 	f, dst := w.f, w.dst
@@ -147,7 +139,8 @@ func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []s
 	for i, k := range f.kept {
 		kept[i] = cells(k)
 		runs[i], ends[i] = dst.Cols[i].MakeRuns(to - from)
-		dst.Cols[i].Lacks, dst.Cols[i].Seat = src.Cols[k].Lacks, plainSeat(&src.Cols[k])
+		dst.Cols[i].Lacks = src.Cols[k].Lacks
+		dst.Cols[i].PlaceAs(&src.Cols[k])
 	}
 	codes := make([][]int32, len(f.labels))
 	for i, values := range w.labels {

@@ -2,10 +2,11 @@ package table
 
 import (
 	"testing"
-	"unsafe"
 
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
+
+	"revuelta/internal/view"
 )
 
 // TestOriginsAgainstPlaces: whatever is made of rows, taken from them or repeated, each knows the file and the line it came from,
@@ -95,7 +96,7 @@ func TestCloneHoldsNothing(t *testing.T) {
 		for r := range plain {
 			plain[r] = cell()
 		}
-		b.Cols[0].Seat = 3
+		b.Cols[0].Parsed(text, 2)
 		runs, ends := b.Cols[1].MakeRuns(2)
 		runs[0], runs[1], ends[0], ends[1] = cell(), cell(), 1, 4
 		b.Cols[2].ShareCodes([]string{cell(), cell()}, []int32{0, 1, 1, 0}, 0)
@@ -121,10 +122,10 @@ func TestCloneHoldsNothing(t *testing.T) {
 		require.Equal(rt, 9, c.Origin.LineOf(1))
 		require.Equal(rt, 0, c.Origin.FileOf(1))
 		for i := range c.Cols {
-			require.Zero(rt, c.Cols[i].Seat, "its cells lie no more as they were read")
+			require.Nil(rt, c.Cols[i].Text(), "its cells lie no more as they were read")
 		}
 	})
 }
 
 // viewOf is a text that views bytes, as cells do.
-func viewOf(b []byte) string { return unsafe.String(unsafe.SliceData(b), len(b)) }
+func viewOf(b []byte) string { return view.String(b) }

@@ -1,18 +1,18 @@
-// Package table holds the table that flows through the program: its fields
-// ([Schema]), its columns and the batches of rows. It reads and writes
-// nothing, and imports nothing of ours.
+// Package table holds the table that flows through the program: its fields ([Schema]), its columns and the batches of
+// rows, each of which knows where it came from ([Origin]). It reads and writes nothing.
 //
-// A cell is a string. It usually views the chunk of text it was read from:
-// chunks are written once and never reused, so a cell may be kept for as long
-// as wanted; who keeps few cells of a chunk for long clones them. The arrays
-// around the cells are pooled and do not outlive their batch.
+// A cell is a string that usually views the chunk of text it was read from. In a section that promises to retain nothing
+// the chunk is overwritten by a later one once its batch has left, so who keeps a cell beyond that clones it. The arrays
+// around the cells are pooled and do not outlive their batch. Where a column's cells lie in a text is told by the parser and
+// handed on by the functions that share, borrow and gather; nobody sets it by hand.
 package table
 
 import (
 	"slices"
 	"strconv"
 	"sync"
-	"unsafe"
+
+	"revuelta/internal/view"
 )
 
 // Schema names the fields of a table, each name once. It is immutable and
@@ -146,11 +146,8 @@ type Column struct {
 	Ends  []int32
 	Codes []int32
 	Parts [][]string // each with the same number of cells, lent
-	// Seat is where the cells stand in the text they were read from, counted
-	// from 1: in every row, one delimiter parts a cell from the one of the next seat. 0: not known. Negative: likewise
-	// in a text of which only the cells of one row are known to follow each other.
-	Seat int32
 
+	source  source
 	cells   []string // own array behind Cells, kept for reuse
 	ints    []int32  // own array behind Ends or Codes
 	foreign uint8    // which of the slices are lent
@@ -161,9 +158,60 @@ const (
 	lentInts
 )
 
+// source is where cells lie in a text.
+type source struct {
+	text  view.Text // that holds every cell; nil: none is known
+	field int32     // which cell of a row of the text they are
+	// parsed: the cells are those of the rows of the text, one after the other, as its parser laid them out; those of
+	// two columns then stand side by side in all rows if they do in some.
+	parsed bool
+}
+
+// Parsed tells that the plain cells are those of a field of the text, in every row of it. Only a parser of the text may say so.
+func (c *Column) Parsed(text view.Text, field int) {
+	c.source = source{text, int32(field), true}
+}
+
+// Place tells that the cells lie in a text, as those of a field in rows of it. Whether they stand beside those of another column is
+// looked at, in every row, before anybody relies on it.
+func (c *Column) Place(text view.Text, field int) {
+	c.source = source{text, int32(field), false}
+}
+
+// Unplace tells that it is not known any more where the cells lie.
+func (c *Column) Unplace() { c.source = source{} }
+
+// PlaceAs tells that the cells are some of those of src.
+func (c *Column) PlaceAs(src *Column) {
+	c.source = source{}
+	if src.Kind == Plain {
+		c.source = source{src.source.text, src.source.field, false}
+	}
+}
+
+// Text is the text that all cells of the column lie in, nil where that is not known.
+func (c *Column) Text() view.Text { return c.source.text }
+
+// Adjacent reports whether in every row of plain columns, or in every run, the cell of the second column stands in the
+// same text as that of the first, behind it and a delimiter.
+func Adjacent(first, second *Column, delimiter byte) bool {
+	a, b := &first.source, &second.source
+	if a.text == nil || b.field != a.field+1 || first.Kind != second.Kind || !a.text.Same(b.text) {
+		return false
+	}
+	n := len(first.Cells)
+	if n == 0 || n != len(second.Cells) {
+		return false
+	}
+	if a.parsed && b.parsed {
+		return a.text.Adjacent(first.Cells[:1], second.Cells[:1], delimiter) && a.text.Adjacent(first.Cells[n-1:], second.Cells[n-1:], delimiter)
+	}
+	return a.text.Adjacent(first.Cells, second.Cells, delimiter)
+}
+
 // Make gives the column n plain cells of its own, their contents undefined.
 func (c *Column) Make(n int) []string {
-	c.Kind, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.Seat = Plain, nil, nil, nil, 0, 0, 0
+	c.Kind, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.source = Plain, nil, nil, nil, 0, 0, source{}
 	c.cells = sized(c.cells, n)
 	c.Cells = c.cells
 	return c.Cells
@@ -180,7 +228,7 @@ func (c *Column) MakeRuns(n int) ([]string, []int32) {
 // MakeCodes gives the column codes of its own for n rows over shared values.
 func (c *Column) MakeCodes(values []string, n int) []int32 {
 	c.ints = sized(c.ints, n)
-	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.Seat = Coded, values, nil, c.ints, nil, lentCells, 0, 0
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.source = Coded, values, nil, c.ints, nil, lentCells, 0, source{}
 	return c.Codes
 }
 
@@ -197,20 +245,20 @@ func (c *Column) SetConstant(value string, n int) {
 	}
 }
 
-// ShareRuns makes the column runs over slices that belong to others, the cells
-// being those of a column of some seat.
-func (c *Column) ShareRuns(cells []string, ends []int32, lacks Lacks, seat int32) {
-	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks, c.Seat = Runs, cells, ends, nil, lentCells|lentInts, lacks, seat
+// ShareRuns makes the column runs over slices that belong to others, the cells being some of those of src.
+func (c *Column) ShareRuns(src *Column, cells []string, ends []int32) {
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks = Runs, cells, ends, nil, nil, lentCells|lentInts, src.Lacks
+	c.PlaceAs(src)
 }
 
 // Share makes the column plain over cells that belong to others.
 func (c *Column) Share(cells []string, lacks Lacks) {
-	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.Seat = Plain, cells, nil, nil, nil, lentCells, lacks, 0
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.source = Plain, cells, nil, nil, nil, lentCells, lacks, source{}
 }
 
 // ShareCodes makes the column codes over slices that belong to others.
 func (c *Column) ShareCodes(values []string, codes []int32, lacks Lacks) {
-	c.Kind, c.Cells, c.Ends, c.Codes, c.foreign, c.Lacks, c.Seat = Coded, values, nil, codes, lentCells|lentInts, lacks, 0
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.source = Coded, values, nil, codes, nil, lentCells|lentInts, lacks, source{}
 }
 
 // Weave makes the column take a cell of each part in turn.
@@ -221,7 +269,7 @@ func (c *Column) Weave(parts [][]string, lacks Lacks) {
 
 // Borrow makes the column the same as src, without copying.
 func (c *Column) Borrow(src *Column) {
-	c.Kind, c.Cells, c.Ends, c.Codes, c.Lacks, c.Seat = src.Kind, src.Cells, src.Ends, src.Codes, src.Lacks, src.Seat
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Lacks, c.source = src.Kind, src.Cells, src.Ends, src.Codes, src.Lacks, src.source
 	c.Parts = src.Parts
 	c.foreign = lentCells | lentInts
 }
@@ -310,7 +358,7 @@ func (c *Column) Flat(n int, scratch []string) (cells, grown []string) {
 
 // Flatten makes the column plain, with cells of its own that may be changed.
 func (c *Column) Flatten(n int) []string {
-	c.Seat = 0
+	c.Unplace()
 	if c.Kind == Plain && c.foreign == 0 {
 		return c.Cells
 	}
@@ -392,9 +440,7 @@ func (c *Column) Gather(src *Column, rows []int32) {
 		}
 	}
 	c.Lacks = src.Lacks
-	if src.Kind == Plain {
-		c.Seat = src.Seat
-	}
+	c.PlaceAs(src)
 }
 
 // Filled counts the cells of n rows that are not blank.
@@ -474,9 +520,9 @@ func (b *Batch) Clone() (*Batch, int64) {
 		for r, cell := range col.Cells {
 			from := len(all)
 			all = append(all, cell...)
-			col.cells[r] = unsafe.String(unsafe.SliceData(all[from:]), len(cell))
+			col.cells[r] = view.String(all[from:])
 		}
-		col.Cells, col.Ends, col.Codes, col.Seat, col.foreign = col.cells, slices.Clone(col.Ends), slices.Clone(col.Codes), 0, 0
+		col.Cells, col.Ends, col.Codes, col.source, col.foreign = col.cells, slices.Clone(col.Ends), slices.Clone(col.Codes), source{}, 0
 	}
 	c.Origin.own()
 	return c, int64(text + size)

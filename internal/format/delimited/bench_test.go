@@ -77,7 +77,7 @@ func unpivoted() *table.Batch {
 	dst.Shape(5)
 	dst.Rows = rows * each
 	for i := range 3 {
-		dst.Cols[i].ShareRuns(src.Cols[i].Cells, ends, src.Cols[i].Lacks, src.Cols[i].Seat)
+		dst.Cols[i].ShareRuns(&src.Cols[i], src.Cols[i].Cells, ends)
 	}
 	dst.Cols[3].ShareCodes(labels, codes, 0)
 	var parts [][]string

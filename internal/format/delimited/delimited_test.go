@@ -5,6 +5,7 @@ import (
 	"encoding/csv"
 	"errors"
 	"io"
+	"slices"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -14,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // rowsOf reads a text in chunks of about size bytes, the fast way.
@@ -164,31 +166,49 @@ func TestEncodeQuotesOnlyWhereNeeded(t *testing.T) {
 	assert.Equal(t, "a,b\t\"c\td\"\tNA\r\n", string(tsv.Row(nil, []string{"a,b", "c\td", ""})))
 }
 
-// TestEncodeKinds writes the same rows held in all kinds of columns.
-// TestEncodeLooksWhereCellsLie: cells are written as they were read only where they lie so, whatever their seats say.
+// TestEncodeLooksWhereCellsLie: cells are written as they were read only where they lie so, whatever their columns say
+// of it: in the first row, the last or one between, in another text, or in no text at all.
 func TestEncodeLooksWhereCellsLie(t *testing.T) {
-	text := "1,x,5\n2,y,7\n"
-	for _, seats := range [][]int32{{1, 2, 3}, {-2, -1, 0}, {-3, -2, -1}, {0, 1, 2}, {1, 2, 4}, {5, 6, 7}} {
-		for _, swapped := range []bool{false, true} {
-			b := table.Get()
-			b.Shape(3)
-			b.Rows = 2
-			for i := range b.Cols {
-				cells := b.Cols[i].Make(2)
-				for r := range cells {
-					at := r*6 + i*2
-					cells[r] = text[at : at+1]
+	text := []byte("1,x,5\n2,y,7\n3,z,9\n")
+	other := bytes.Replace(text, []byte("y,7"), []byte("y;7"), 1)
+	for _, fields := range [][]int{{0, 1, 2}, {1, 2, 3}, {0, 2, 1}, {2, 1, 0}, {0, 1, 3}, {-1, 0, 1}} {
+		for odd := range 5 { // the row whose cells lie elsewhere
+			for _, runs := range []bool{false, true} {
+				for _, in := range [][]byte{text, other, bytes.Clone(text), nil} {
+					b := table.Get()
+					b.Shape(3)
+					b.Rows = 3
+					for i := range b.Cols {
+						cells := b.Cols[i].Make(3)
+						for r := range cells {
+							at := r*6 + i*2
+							cells[r] = view.Text(text).Cell(at, at+1)
+							if r == odd && i > 0 {
+								cells[r] = strings.Clone(cells[r])
+							}
+						}
+						b.Cols[i].Lacks = table.LacksAll
+						b.Cols[i].Place(in, fields[i])
+						if runs {
+							src := b.Cols[i]
+							b.Cols[i].ShareRuns(&src, cells, []int32{1, 2, 3})
+						}
+					}
+					if odd == 4 { // they lie so, but not those of one row
+						b.Cols[1].Cells[0], b.Cols[1].Cells[1] = b.Cols[1].Cells[1], b.Cols[1].Cells[0]
+					}
+					var want []byte
+					for r := range b.Rows {
+						want = NewEncoder(Style{Delimiter: ','}).Row(want, b.Row(r, nil))
+					}
+					assert.Equal(t, string(want), string(NewEncoder(Style{Delimiter: ','}).Append(nil, b)), "%v, odd %d, runs %t", fields, odd, runs)
 				}
-				if swapped && i == 2 {
-					cells[1] = strings.Clone("7")
-				}
-				b.Cols[i].Lacks, b.Cols[i].Seat = table.LacksAll, seats[i]
 			}
-			assert.Equal(t, text, string(NewEncoder(Style{Delimiter: ','}).Append(nil, b)), "%v %v", seats, swapped)
 		}
 	}
 }
 
+// TestEncodeKinds writes the same rows held in all kinds of columns.
 func TestEncodeKinds(t *testing.T) {
 	plain := unpivoted()
 	var want [][]string
@@ -252,46 +272,75 @@ func TestEncodeWideTables(t *testing.T) {
 
 // FuzzEncodeUnpivot compares the fast writing of an unpivot with writing row by row.
 func FuzzEncodeUnpivot(f *testing.F) {
-	f.Add("026,North,1.10,,-3\n007,,2,x,12345678901234567890\n", uint8(2))
-	f.Add("a,bb,c\n,,\n", uint8(1))
-	f.Fuzz(func(t *testing.T, text string, kept uint8) {
+	f.Add("026,North,1.10,,-3\n007,,2,x,12345678901234567890\n", uint8(2), uint8(1), uint8(1), false)
+	f.Add("a,bb,c\n,,\n", uint8(1), uint8(2), uint8(1), true)
+	f.Add("a,bb,c,a cell that is longer than sixteen bytes,,x,y\n,,\n", uint8(1), uint8(2), uint8(3), true)
+	f.Add("a,bb,c,12\n,,,\n", uint8(0), uint8(1), uint8(2), false)
+	f.Fuzz(func(t *testing.T, text string, kept, labelled, measured uint8, crlf bool) {
 		fields := strings.Count(strings.SplitN(text, "\n", 2)[0], ",") + 1
 		k := int(kept) % fields
 		src := table.Get()
-		if NewParser(Dialect{Delimiter: ','}, fields).Parse(Whole([]byte(text), 1), src) != nil || src.Rows == 0 || k == 0 {
+		measures, labels := int(measured)%3+1, int(labelled)%3+1
+		each := (fields - k) / measures
+		if NewParser(Dialect{Delimiter: ','}, fields).Parse(Whole([]byte(text), 1), src) != nil || src.Rows == 0 || each == 0 {
 			return
 		}
-		each := fields - k
 		b := table.Get()
-		b.Shape(k + 2)
+		b.Shape(k + labels + measures)
 		b.Rows = src.Rows * each
 		var ends, codes []int32
-		var labels []string
-		var parts [][]string
 		for r := range src.Rows {
 			ends = append(ends, int32((r+1)*each))
 		}
 		for i := range b.Rows {
 			codes = append(codes, int32(i%each))
 		}
-		lacks := table.LacksAll
-		for g := range each {
-			labels = append(labels, strings.Repeat("l", g*5%40))
-			parts = append(parts, src.Cols[k+g].Cells)
-			lacks &= src.Cols[k+g].Lacks
-		}
 		for i := range k {
-			b.Cols[i].ShareRuns(src.Cols[i].Cells, ends, src.Cols[i].Lacks, src.Cols[i].Seat)
+			b.Cols[i].ShareRuns(&src.Cols[i], src.Cols[i].Cells, ends)
 		}
-		b.Cols[k].ShareCodes(labels, codes, 0)
-		b.Cols[k+1].Weave(parts, lacks)
-		e := NewEncoder(Style{Delimiter: ','})
-		var want []byte
-		for r := range b.Rows {
-			want = e.Row(want, b.Row(r, nil))
+		for l := range labels {
+			var values []string
+			for g := range each {
+				values = append(values, strings.Repeat("l", (g*5+l)%40))
+			}
+			b.Cols[k+l].ShareCodes(values, codes, 0)
 		}
-		require.Equal(t, string(want), string(e.Append(nil, b)))
+		for m := range measures {
+			lacks := table.LacksAll
+			parts := make([][]string, each)
+			for g := range each {
+				if i := k + g*measures + m; (g+m)%4 != 3 { // else there is none for that combination
+					parts[g] = src.Cols[i].Cells
+					lacks &= src.Cols[i].Lacks
+				}
+			}
+			if slices.ContainsFunc(parts, func(p []string) bool { return p != nil }) {
+				b.Cols[k+labels+m].Weave(parts, lacks)
+			} else {
+				b.Cols[k+labels+m].SetConstant("", b.Rows)
+			}
+		}
+		sameAsRows(t, Style{Delimiter: ',', CRLF: crlf}, b)
 	})
+}
+
+// sameAsRows compares what is written of a batch with its rows written one by one, and looks that nothing before or
+// behind the room it was given was touched.
+func sameAsRows(t *testing.T, style Style, b *table.Batch) {
+	t.Helper()
+	var want []byte
+	for r := range b.Rows {
+		want = NewEncoder(style).Row(want, b.Row(r, nil))
+	}
+	require.Equal(t, string(want), string(NewEncoder(style).Append(nil, b)))
+	for _, room := range []int{0, len(want), len(want) + 40, len(want) + 400} {
+		const guard = 64
+		all := bytes.Repeat([]byte{0xCA}, guard+room+guard)
+		got := NewEncoder(style).Append(all[guard:guard:guard+room], b)
+		require.Equal(t, string(want), string(got))
+		require.Equal(t, bytes.Repeat([]byte{0xCA}, guard), all[:guard], "before the room")
+		require.Equal(t, bytes.Repeat([]byte{0xCA}, guard), all[guard+room:], "behind the room")
+	}
 }
 
 // FuzzEncodeRepeated compares the fast writing of what an explode and a set make
@@ -309,11 +358,8 @@ func FuzzEncodeRepeated(f *testing.F) {
 		}
 		style := Style{Delimiter: ',', CRLF: crlf}
 		check := func(b *table.Batch) {
-			var want []byte
-			for r := range b.Rows {
-				want = NewEncoder(style).Row(want, b.Row(r, nil))
-			}
-			require.Equal(t, string(want), string(NewEncoder(style).Append([]byte(nil), b)))
+			t.Helper()
+			sameAsRows(t, style, b)
 		}
 		b := table.Get()
 		b.Shape(fields)
@@ -332,7 +378,7 @@ func FuzzEncodeRepeated(f *testing.F) {
 				b.Cols[i].Share(pieces, src.Cols[i].Lacks)
 				continue
 			}
-			b.Cols[i].ShareRuns(src.Cols[i].Cells, ends, src.Cols[i].Lacks, src.Cols[i].Seat)
+			b.Cols[i].ShareRuns(&src.Cols[i], src.Cols[i].Cells, ends)
 		}
 		b.Rows = len(pieces)
 		check(b)

@@ -3,9 +3,9 @@ package delimited
 import (
 	"slices"
 	"strings"
-	"unsafe"
 
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // Style is how delimited text is written.
@@ -18,52 +18,51 @@ type Style struct {
 
 // Encoder writes batches as delimited text. It keeps its working memory and serves one goroutine.
 type Encoder struct {
-	style   Style
-	end     string    // of a row
-	special [256]bool // bytes that call for quotes
-	lacks   table.Lacks
-	parts   []part
-	labels  []string // of woven
-	rows    [][]byte // of tiled
+	style     Style
+	delimiter string
+	end       string    // of a row
+	special   [256]bool // bytes that call for quotes
+	lacks     table.Lacks
+	parts     []part
+	rows      [][]byte // of tiled
+
+	labels   [][]byte // of interleaved
+	measures [][][]string
+	columns  view.Interleaved
+	tail     []byte
+	spans    []view.Span // of cleanRows
 }
 
 // part is neighbouring columns that are written together.
 type part struct {
-	kind  table.Kind
-	clean bool
-	cols  []table.Column // of runs: all with the same ends
-	upTo  []int          // of each of cols: up to where the text is taken as it was read; 0: it may need quotes
-	run   int
-	until int32  // row at which the next run begins
-	text  []byte // of the current run, or of all codes one after another
-	offs  []int32
-	cells []string
-	last  []string // cells up to which the text is taken as it was read, those of one row with the delimiters between
-	codes []int32
-	after string
-	mark  mark // after, for cleanRows
-
-	bases  []unsafe.Pointer // of the parts of a woven column
-	blanks []string         // what stands in for a part that is not there
+	kind   table.Kind
+	clean  bool
+	cols   []table.Column // of runs: all with the same ends
+	upTo   []int          // of each of cols: up to where the text is taken as it was read; 0: it may need quotes
+	run    int
+	until  int32  // row at which the next run begins
+	text   []byte // of the current run, or of all codes one after another
+	offs   []int32
+	cells  []string
+	last   []string  // cells up to which the text is taken as it was read, those of one row with the delimiters between
+	source view.Text // where those stand
+	codes  []int32
+	turns  [][]string // of an interleaved column
+	after  string
 }
 
-// sizedBlank is n blank cells.
-func sizedBlank(a []string, n int) []string {
-	if len(a) < n {
-		return make([]string, n)
-	}
-	return a
-}
-
-// at is a cell of a woven column.
+// at is a cell of an interleaved column.
 func (p *part) at(row int) string {
-	n := len(p.bases)
-	return *(*string)(unsafe.Add(p.bases[row%n], uintptr(row/n)*unsafe.Sizeof("")))
+	n := len(p.turns)
+	if cells := p.turns[row%n]; cells != nil {
+		return cells[row/n]
+	}
+	return ""
 }
 
 // NewEncoder makes an encoder.
 func NewEncoder(s Style) *Encoder {
-	e := &Encoder{style: s, end: "\n", lacks: table.LacksBreaks | table.LacksDelimiter(s.Delimiter)}
+	e := &Encoder{style: s, delimiter: string(s.Delimiter), end: "\n", lacks: table.LacksBreaks | table.LacksDelimiter(s.Delimiter)}
 	if s.CRLF {
 		e.end = "\r\n"
 	}
@@ -104,8 +103,8 @@ func (e *Encoder) cell(dst []byte, s string) []byte {
 		s = e.style.Blank
 	}
 	special := &e.special
-	for _, c := range unsafe.Slice(unsafe.StringData(s), len(s)) {
-		if special[c] {
+	for i := range len(s) {
+		if special[s[i]] {
 			return quoteCell(dst, s)
 		}
 	}
@@ -141,17 +140,17 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 	if len(parts) > wideTable && !slices.ContainsFunc(parts, func(p part) bool { return p.kind != table.Plain }) {
 		return e.tiled(dst, b.Rows)
 	}
-	if e.isUnpivot(b) {
-		return e.woven(dst, b.Rows)
+	if each := e.unpivoted(b.Rows); each > 0 {
+		return e.interleaved(dst, each, b.Rows)
 	}
 	if plain := e.exploded(); plain >= 0 {
 		return e.repeated(dst, plain, b.Rows)
 	}
-	if e.isExtended() {
-		return e.extended(dst, b.Rows)
+	if len(parts) == 1 && parts[0].last != nil {
+		return e.stretches(dst)
 	}
 	if e.isClean() {
-		return e.cleanRows(dst, b.Rows)
+		return e.cleanRows(dst)
 	}
 	for row := range int32(b.Rows) {
 		for i := range parts {
@@ -178,7 +177,7 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 			}
 			switch {
 			case p.last != nil:
-				dst = append(dst, between(p.cells[row], p.last[row])...)
+				dst = append(dst, p.source.Through(p.cells[row], p.last[row])...)
 			case p.clean:
 				dst = append(dst, p.cells[row]...)
 			default:
@@ -215,7 +214,7 @@ func (e *Encoder) tiled(dst []byte, rows int) []byte {
 				row := e.rows[r-from]
 				switch {
 				case p.last != nil:
-					row = append(row, between(p.cells[r], p.last[r])...)
+					row = append(row, p.source.Through(p.cells[r], p.last[r])...)
 				case p.clean:
 					row = append(row, p.cells[r]...)
 				default:
@@ -229,34 +228,6 @@ func (e *Encoder) tiled(dst []byte, rows int) []byte {
 		}
 	}
 	return dst
-}
-
-// isUnpivot tells the shape that woven writes: a run for each row of a source
-// table, codes, and one cell of each part.
-func (e *Encoder) isUnpivot(b *table.Batch) bool {
-	p := e.parts
-	if len(p) != 3 || e.style.CRLF || p[0].kind != table.Runs || p[1].kind != table.Coded || p[2].kind != table.Woven || !p[2].clean {
-		return false
-	}
-	each := int32(len(p[2].bases))
-	ends := p[0].cols[0].Ends
-	return int(each)*len(ends) == b.Rows && each > 0 && len(ends) > 0 && ends[0] == each && evenly(ends, each)
-}
-
-// evenly reports whether all runs are of the same length.
-func evenly(ends []int32, each int32) bool {
-	for i, end := range ends {
-		if end != int32(i+1)*each {
-			return false
-		}
-	}
-	return true
-}
-
-// between is the text from the one cell to the other, of later seat in the same row.
-func between(first, last string) string {
-	from, to := unsafe.StringData(first), unsafe.StringData(last)
-	return unsafe.String(from, int(uintptr(unsafe.Pointer(to))-uintptr(unsafe.Pointer(from)))+len(last))
 }
 
 // plan groups the columns into parts.
@@ -289,20 +260,12 @@ func (e *Encoder) plan(b *table.Batch) {
 		case table.Coded:
 			p.codes = c.Codes
 		case table.Woven:
-			p.clean = e.clean(c)
-			p.bases = p.bases[:0]
-			p.blanks = sizedBlank(p.blanks, b.Rows/len(c.Parts))
-			for _, part := range c.Parts {
-				if part == nil {
-					part = p.blanks
-				}
-				p.bases = append(p.bases, unsafe.Pointer(unsafe.SliceData(part)))
-			}
+			p.clean, p.turns = e.clean(c), c.Parts
 		default:
 			p.cells = c.Cells[:b.Rows]
 			p.clean = e.clean(c)
 			if to = e.asRead(b.Cols, i); to > i+1 {
-				p.last = b.Cols[to-1].Cells
+				p.last, p.source = b.Cols[to-1].Cells, c.Text()
 			}
 		}
 		p.after = e.after(to == len(b.Cols))
@@ -322,26 +285,13 @@ func (e *Encoder) plan(b *table.Batch) {
 // stood in the text they were read from.
 func (e *Encoder) asRead(cols []table.Column, i int) int {
 	to := i + 1
-	if cols[i].Seat == 0 || !e.clean(&cols[i]) {
+	if !e.clean(&cols[i]) {
 		return to
 	}
-	if c := cols[i].Cells[0]; to < len(cols) && cols[to].Seat == cols[i].Seat+1 && *(*byte)(unsafe.Add(unsafe.Pointer(unsafe.StringData(c)), len(c))) != e.style.Delimiter {
-		return to
-	}
-	for to < len(cols) && cols[to].Kind == cols[i].Kind && cols[to].Seat == cols[to-1].Seat+1 && cols[to].Seat != 0 && e.clean(&cols[to]) && follow(cols[to-1].Cells, cols[to].Cells) {
+	for to < len(cols) && e.clean(&cols[to]) && table.Adjacent(&cols[to-1], &cols[to], e.style.Delimiter) {
 		to++
 	}
 	return to
-}
-
-// follow makes sure that cells stand behind others as their seats say, in the first row and in the last: what lies
-// between two cells that do not would be written, whatever it is.
-func follow(cells, next []string) bool {
-	behind := func(a, b string) bool {
-		return unsafe.Add(unsafe.Pointer(unsafe.StringData(a)), len(a)+1) == unsafe.Pointer(unsafe.StringData(b))
-	}
-	last := len(cells) - 1
-	return last == len(next)-1 && behind(cells[0], next[0]) && behind(cells[last], next[last])
 }
 
 func (e *Encoder) clean(c *table.Column) bool {
@@ -352,7 +302,7 @@ func (e *Encoder) after(last bool) string {
 	if last {
 		return e.end
 	}
-	return unsafe.String(&e.style.Delimiter, 1)
+	return e.delimiter
 }
 
 // advance encodes the next run.
@@ -363,7 +313,7 @@ func (e *Encoder) advance(p *part) {
 		cell := p.cols[i].Cells[p.run]
 		switch to := p.upTo[i]; {
 		case to > i+1:
-			text = append(text, between(cell, p.cols[to-1].Cells[p.run])...)
+			text = append(text, p.cols[i].Text().Through(cell, p.cols[to-1].Cells[p.run])...)
 			i = to - 1
 		case to > 0:
 			text = append(text, cell...)

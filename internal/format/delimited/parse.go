@@ -4,9 +4,9 @@ import (
 	"bytes"
 	"fmt"
 	"slices"
-	"unsafe"
 
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // Parser turns chunks into batches. It keeps its working memory and serves one goroutine.
@@ -58,7 +58,7 @@ func (p *Parser) Parse(c Chunk, dst *table.Batch) error {
 		dst.Rows = n
 		p.lacks(dst)
 		p.lines(c.Data, dst, nil) // before the text is changed
-		p.unquote(dst, nil)
+		p.unquote(c.Data, dst, nil)
 	} else if err := p.irregular(c, dst); err != nil {
 		return err
 	}
@@ -98,7 +98,7 @@ func (p *Parser) fillRegular(data []byte, col *table.Column, f, n int) {
 	}
 	if data[len(data)-1] != '\n' || p.crs > 0 && f == stride-1 {
 		// The last cell may have nothing behind it, or a carriage return.
-		s := unsafe.String(&data[0], len(data))
+		s := view.String(data)
 		for r := range cells {
 			end := seps[k]
 			if f == stride-1 && end > start && s[end-1] == '\r' {
@@ -116,16 +116,9 @@ func (p *Parser) fillRegular(data []byte, col *table.Column, f, n int) {
 	}
 	// Each cell has a separator behind it, so that also an empty one can point
 	// to where it stands, which slicing would not do.
-	base := unsafe.Pointer(unsafe.SliceData(data))
-	col.Seat = int32(f + 1)
-	for r := range cells {
-		cells[r] = unsafe.String((*byte)(unsafe.Add(base, int(start))), int(seps[k]-start))
-		if k+stride > len(seps) {
-			break
-		}
-		k += stride
-		start = seps[k-1] + 1
-	}
+	text := view.Text(data)
+	col.Parsed(text, f)
+	text.Cut(cells, start, seps[f:], stride)
 }
 
 // lacks marks what the columns can't hold, before quotes are taken off.
@@ -141,7 +134,7 @@ func (p *Parser) lacks(dst *table.Batch) {
 
 // unquote takes the quotes off the cells that have them. rowOf finds the row
 // and field of a cell among irregular rows; nil: they are regular.
-func (p *Parser) unquote(dst *table.Batch, rowOf func(cell int32) (row, field int)) {
+func (p *Parser) unquote(data view.Text, dst *table.Batch, rowOf func(cell int32) (row, field int)) {
 	for _, q := range p.quoted {
 		row, field := int(q.cell)/p.fields, int(q.cell)%p.fields
 		if rowOf != nil {
@@ -151,19 +144,21 @@ func (p *Parser) unquote(dst *table.Batch, rowOf func(cell int32) (row, field in
 			continue
 		}
 		col := &dst.Cols[field]
-		col.Cells[row] = bare(col.Cells[row], q.escaped)
-		col.Lacks, col.Seat = 0, 0
+		cell := col.Cells[row]
+		at := data.At(cell)
+		col.Cells[row] = bare(data[at:at+len(cell)], q.escaped)
+		col.Lacks = 0
+		col.Unplace()
 	}
 }
 
 // bare is what stands inside a cell's quotes, doubled ones undone in place:
 // the text was checked as a whole, and nobody else reads a chunk's quotes.
-func bare(s string, escaped bool) string {
-	s = s[1 : len(s)-1]
+func bare(b []byte, escaped bool) string {
+	b = b[1 : len(b)-1]
 	if !escaped {
-		return s
+		return view.String(b)
 	}
-	b := unsafe.Slice(unsafe.StringData(s), len(s))
 	w := 0
 	for r := 0; r < len(b); r++ {
 		b[w] = b[r]
@@ -172,7 +167,7 @@ func bare(s string, escaped bool) string {
 			r++
 		}
 	}
-	return s[:w]
+	return view.String(b[:w])
 }
 
 // lines notes the line of each row, where they do not simply follow each
@@ -246,7 +241,7 @@ func (p *Parser) irregular(c Chunk, dst *table.Batch) error {
 	p.lacks(dst)
 	p.lines(data, dst, p.at)
 	row := 0
-	p.unquote(dst, func(cell int32) (int, int) {
+	p.unquote(data, dst, func(cell int32) (int, int) {
 		for row < len(p.at) && p.at[row]+p.count[row] <= cell {
 			row++
 		}
@@ -275,7 +270,7 @@ func (p *Parser) cell(data []byte, k int32) string {
 	if start == end {
 		return ""
 	}
-	return unsafe.String(&data[start], int(end-start))
+	return view.Text(data).Cell(int(start), int(end))
 }
 
 func (p *Parser) isQuoted(cell int32) bool {
@@ -298,7 +293,7 @@ func (p *Parser) long(c Chunk, first, end int32) (*Fault, []string) {
 	for k := first; k < end; k++ {
 		s := p.cell(c.Data, k)
 		if i, ok := slices.BinarySearchFunc(p.quoted, k, func(q quotedCell, c int32) int { return int(q.cell - c) }); ok {
-			s = bare(string([]byte(s)), p.quoted[i].escaped)
+			s = bare([]byte(s), p.quoted[i].escaped)
 		}
 		cells = append(cells, s)
 	}

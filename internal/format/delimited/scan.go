@@ -2,22 +2,18 @@ package delimited
 
 import (
 	"bytes"
-	"encoding/binary"
 	"fmt"
-	"math/bits"
 	"slices"
 	"unicode/utf8"
-	"unsafe"
+
+	"revuelta/internal/view"
 )
 
+// everyByte has a 1 in each of eight bytes, and high the highest bit of each.
 const (
-	ones = 0x0101010101010101
-	low7 = 0x7f * ones
-	high = 0x80 * ones
+	everyByte = 0x0101010101010101
+	high      = 0x80 * everyByte
 )
-
-// zeros marks the zero bytes of w by their high bits, exactly.
-func zeros(w uint64) uint64 { return ^((w&low7 + low7) | w | low7) }
 
 // scan finds the end of every cell and row. With a fault, the rows end before it.
 func (p *Parser) scan(c Chunk) *Fault {
@@ -116,7 +112,7 @@ func (p *Parser) scanPlain(data []byte, feeds int) uint64 {
 	all := uint64(0)
 	for i := 0; i < len(data); {
 		p.seps = slices.Grow(p.seps, 1024)
-		n, k, or := separators(data[i:], uint32(i), uint64(p.d.Delimiter)*ones, p.seps[len(p.seps):cap(p.seps)])
+		n, k, or := view.Separators(data[i:], uint32(i), uint64(p.d.Delimiter)*everyByte, p.seps[len(p.seps):cap(p.seps)])
 		p.seps = p.seps[:len(p.seps)+k]
 		i, all = i+n, all|or
 		for j := 0; j < 8 && i < len(data) && (k == 0 || len(data)-i < 8); j++ {
@@ -149,39 +145,6 @@ func (p *Parser) findRows(data []byte, feeds int) {
 	}
 }
 
-// separators stores where delimiters and line feeds stand, eight bytes at a
-// time, as long as there is room in to. It gives how many bytes it read, how
-// many it stored, and the bits of all bytes, or-ed. base is what data[0] counts as.
-//
-//go:noinline
-func separators(data []byte, base uint32, delims uint64, to []uint32) (read, stored int, all uint64) {
-	const feeds = '\n' * ones
-	k, i := 0, 0
-	out := unsafe.Pointer(unsafe.SliceData(to))
-	for ; i+8 <= len(data) && k+8 <= len(to); i += 8 {
-		w := binary.LittleEndian.Uint64(data[i:])
-		all |= w
-		// As zeros does it, for both at once.
-		x, y := w^delims, w^feeds
-		m := ^((x&low7 + low7 | x) & (y&low7 + low7 | y)) & high
-		// Two are stored whether they are there or not: how many there are
-		// can't be foretold, and a wrong guess costs more than the stores.
-		at := base + uint32(i)
-		next := m & (m - 1)
-		*(*[2]uint32)(unsafe.Add(out, 4*k)) = [2]uint32{at + uint32(bits.TrailingZeros64(m)>>3), at + uint32(bits.TrailingZeros64(next)>>3)}
-		n := int(m >> 7 * ones >> 56)
-		if n > 2 {
-			m = next
-			for j := k + 2; j < k+n; j++ {
-				m &= m - 1
-				to[j] = at + uint32(bits.TrailingZeros64(m)>>3)
-			}
-		}
-		k += n
-	}
-	return i, k, all
-}
-
 // scanQuoted finds the separators of text with quotes: as scanPlain up to each
 // quote, from which it leaps to the one that closes it.
 func (p *Parser) scanQuoted(c Chunk) (fault *Fault) {
@@ -194,7 +157,7 @@ func (p *Parser) scanQuoted(c Chunk) (fault *Fault) {
 		if cap(p.seps)-len(p.seps) < 64 {
 			p.seps = slices.Grow(p.seps, 1024)
 		}
-		n, k := separatorsToQuote(data[i:], uint32(i), uint64(p.d.Delimiter)*ones, p.seps[len(p.seps):cap(p.seps)])
+		n, k := view.SeparatorsToQuote(data[i:], uint32(i), uint64(p.d.Delimiter)*everyByte, p.seps[len(p.seps):cap(p.seps)])
 		p.seps = p.seps[:len(p.seps)+k]
 		for i += n; len(data)-i < 8 && i < len(data) && data[i] != '"'; i++ { // less than a word is left
 			if data[i] == p.d.Delimiter || data[i] == '\n' {
@@ -259,43 +222,6 @@ func closingQuote(data []byte, at int) (end int, escaped bool) {
 		escaped = true
 		end++
 	}
-}
-
-// separatorsToQuote is separators up to the first quote.
-//
-//go:noinline
-func separatorsToQuote(data []byte, base uint32, delims uint64, to []uint32) (read, stored int) {
-	const (
-		feeds  = '\n' * ones
-		quotes = '"' * ones
-	)
-	k, i := 0, 0
-	out := unsafe.Pointer(unsafe.SliceData(to))
-	for ; i+8 <= len(data) && k+8 <= len(to); i += 8 {
-		w := binary.LittleEndian.Uint64(data[i:])
-		x, y := w^delims, w^feeds
-		m := ^((x&low7 + low7 | x) & (y&low7 + low7 | y)) & high
-		if q := zeros(w ^ quotes); q != 0 {
-			for m &= q&-q - 1; m != 0; m &= m - 1 {
-				to[k] = base + uint32(i+bits.TrailingZeros64(m)>>3)
-				k++
-			}
-			return i + bits.TrailingZeros64(q)>>3, k
-		}
-		at := base + uint32(i)
-		next := m & (m - 1)
-		*(*[2]uint32)(unsafe.Add(out, 4*k)) = [2]uint32{at + uint32(bits.TrailingZeros64(m)>>3), at + uint32(bits.TrailingZeros64(next)>>3)}
-		n := int(m >> 7 * ones >> 56)
-		if n > 2 {
-			m = next
-			for j := k + 2; j < k+n; j++ {
-				m &= m - 1
-				to[j] = at + uint32(bits.TrailingZeros64(m)>>3)
-			}
-		}
-		k += n
-	}
-	return i, k
 }
 
 // cellStart is where the cell after the last separator begins.

@@ -1,6 +1,6 @@
 #include "textflag.h"
 
-// func fetch(lines *keyLine, n uint64, keys *fingerprint, count int)
+// func fetch(lines unsafe.Pointer, n uint64, keys unsafe.Pointer, count int)
 //
 // The line of a key is the high half of its second hash, of four bytes, times n; lines take 64 bytes, keys 16.
 TEXT ·fetch(SB), NOSPLIT, $0-32

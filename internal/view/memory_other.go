@@ -1,6 +1,6 @@
 //go:build !linux
 
-package table
+package view
 
 // Huge is of use on Linux alone.
 func Huge[T any](s []T) []T { return s }

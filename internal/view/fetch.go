@@ -1,0 +1,17 @@
+package view
+
+import "unsafe"
+
+// Fetch asks for the lines of some keys from memory, and does not wait for them. A line takes 64 bytes, a key 16, of
+// which the third four are a hash: its line is the high half of the hash times the number of lines.
+func Fetch[L, K any](lines []L, keys []K) {
+	if len(keys) == 0 {
+		return
+	}
+	if unsafe.Sizeof(lines[0]) != lineSize || unsafe.Sizeof(keys[0]) != keySize {
+		panic("view: lines and keys are of other sizes")
+	}
+	fetch(unsafe.Pointer(unsafe.SliceData(lines)), uint64(len(lines)), unsafe.Pointer(unsafe.SliceData(keys)), len(keys))
+}
+
+const lineSize, keySize = 64, 16

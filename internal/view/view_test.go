@@ -1,0 +1,275 @@
+package view
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+)
+
+func TestPlacesInText(t *testing.T) {
+	memory := []byte("before|abc,de,,f\n|behind")
+	text := Text(memory[7:17])
+	cells := make([]string, 4)
+	text.Cut(cells, 0, []uint32{3, 6, 7, 9}, 1)
+	assert.Equal(t, []string{"abc", "de", "", "f"}, cells)
+	for i, at := range []int{0, 4, 7, 8} {
+		assert.Equal(t, at, text.At(cells[i]), "a blank cell has a place too")
+	}
+	assert.Equal(t, "de,,f", string(text.Through(cells[1], cells[3])))
+	assert.Equal(t, "abc", string(text.Through(cells[0], cells[0])))
+	for _, elsewhere := range []string{strings.Clone("abc"), "", String(memory[:6]), String(memory[18:]), String(memory[5:9]), String(memory[15:19])} {
+		assert.Equal(t, -1, text.At(elsewhere), "%q", elsewhere)
+		assert.Panics(t, func() { text.Through(elsewhere, cells[3]) })
+		assert.Panics(t, func() { text.Through(cells[0], elsewhere) })
+	}
+	assert.Panics(t, func() { text.Through(cells[3], cells[0]) }, "backwards")
+	assert.Panics(t, func() { text.Cell(4, 3) })
+	assert.Panics(t, func() { text.Cell(4, 11) })
+	assert.Panics(t, func() { text.Cut(cells, 0, []uint32{3, 6, 7, 11}, 1) }, "behind the text")
+	assert.Panics(t, func() { text.Cut(cells, 4, []uint32{3, 6, 7, 9}, 1) }, "an end before its beginning")
+	assert.True(t, text.Same(text[:10]))
+	assert.False(t, text.Same(text[:9]))
+	assert.False(t, text.Same(Text(bytes.Clone(text))))
+}
+
+// TestAdjacent: one row that lies otherwise is enough, wherever it stands.
+func TestAdjacent(t *testing.T) {
+	text := Text("1,a\n22,\n3;c\n,d\n")
+	first := []string{text.Cell(0, 1), text.Cell(4, 6), text.Cell(12, 12)}
+	second := []string{text.Cell(2, 3), text.Cell(7, 7), text.Cell(13, 14)}
+	require.True(t, text.Adjacent(first, second, ','))
+	assert.False(t, text.Adjacent(first, second[:2], ','))
+	assert.False(t, text.Adjacent(first, second, ';'))
+	assert.False(t, Text(nil).Adjacent(first, second, ','))
+	assert.False(t, Text(bytes.Clone(text)).Adjacent(first, second, ','), "of another text")
+	for r := range first {
+		for name, odd := range map[string]string{"elsewhere": strings.Clone("a"), "nowhere": "", "behind another delimiter": text.Cell(10, 11), "of the row before": text.Cell(0, 1)} {
+			assert.False(t, text.Adjacent(first, slices.Replace(slices.Clone(second), r, r+1, odd), ','), "row %d %s", r, name)
+		}
+	}
+	assert.False(t, text.Adjacent([]string{text.Cell(8, 9)}, []string{text.Cell(10, 11)}, ','), "another delimiter stands between")
+	assert.False(t, text.Adjacent([]string{text.Cell(13, 15)}, []string{text.Cell(0, 1)}, ','), "nothing stands behind")
+}
+
+func TestLoads(t *testing.T) {
+	text := Text("abcdefghij")
+	for at := range 12 {
+		if at <= 6 {
+			assert.Equal(t, binary.LittleEndian.Uint32(text[at:]), text.Load4(at))
+		} else {
+			assert.Panics(t, func() { text.Load4(at) })
+		}
+		if at <= 2 {
+			assert.Equal(t, binary.LittleEndian.Uint64(text[at:]), text.Load8(at))
+		} else {
+			assert.Panics(t, func() { text.Load8(at) })
+		}
+	}
+	assert.Panics(t, func() { text.Load4(-1) })
+	assert.Panics(t, func() { Text("abc").Load4(0) })
+	assert.Panics(t, func() { Text("abc").Load8(0) })
+	for to := 1; to <= 10; to++ {
+		v, ok := text.Last8(text.Cell(to-1, to))
+		require.Equal(t, to >= 8, ok)
+		if ok {
+			assert.Equal(t, binary.LittleEndian.Uint64(text[to-8:]), v)
+		}
+	}
+	for _, elsewhere := range []string{"12345678", ""} {
+		_, ok := text.Last8(elsewhere)
+		assert.False(t, ok)
+		_, ok = Text("abc").Last8(elsewhere)
+		assert.False(t, ok)
+	}
+	to := make([]uint32, 6)
+	Put4(to, 2, [4]uint32{1, 2, 3, 4})
+	assert.Equal(t, []uint32{0, 0, 1, 2, 3, 4}, to)
+	for _, at := range []int{-1, 3, 6} {
+		assert.Panics(t, func() { Put4(to, at, [4]uint32{}) })
+	}
+	assert.Panics(t, func() { Put4(to[:3], 0, [4]uint32{}) })
+}
+
+const guard = 70
+
+// room is n bytes of capacity with guards before and behind.
+func room(n int) (all, dst []byte) {
+	all = bytes.Repeat([]byte{0xCA}, guard+n+guard)
+	return all, all[guard : guard : guard+n]
+}
+
+func untouched(rt require.TestingT, all []byte, n int) {
+	require.Equal(rt, bytes.Repeat([]byte{0xCA}, guard), all[:guard], "before the room")
+	require.Equal(rt, bytes.Repeat([]byte{0xCA}, guard), all[guard+n:], "behind the room")
+}
+
+// cells draws cells of which some lie in the text, and the text.
+func cells(rt *rapid.T, rows int) (Text, []string) {
+	var text Text
+	lengths := rapid.SliceOfN(rapid.OneOf(rapid.IntRange(0, 9), rapid.IntRange(0, 40), rapid.IntRange(60, 130)), rows, rows).Draw(rt, "lengths")
+	for i, n := range lengths {
+		text = append(append(text, bytes.Repeat([]byte{'a' + byte(i%26)}, n)...), ',')
+	}
+	text = append(text, make([]byte, rapid.SampledFrom([]int{0, 5, 40}).Draw(rt, "behind"))...)
+	out := make([]string, rows)
+	at := 0
+	for i, n := range lengths {
+		out[i] = text.Cell(at, at+n)
+		at += n + 1
+	}
+	return text, out
+}
+
+// TestCopiesAreExact: whatever the lengths, the room and where texts lie, the bytes are those of plain appends, and
+// none before or behind the room is touched.
+func TestCopiesAreExact(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		rows := rapid.IntRange(1, 2*tile+3).Draw(rt, "rows")
+		text, list := cells(rt, rows)
+		loose := make([]string, rows)
+		for i := range loose {
+			loose[i] = strings.Repeat("z", i%70)
+		}
+		n := rapid.SampledFrom([]int{0, 10, 300, 9000}).Draw(rt, "room")
+		{ // rows
+			spans := []Span{{Text: text, First: list, Last: list, Mark: MarkOf(",")}, {First: loose, Mark: MarkOf(";")}, {Text: text, First: list[:rows], Last: list, Mark: MarkOf("\r\n")}}
+			var want []byte
+			for r := range rows {
+				want = fmt.Appendf(want, "%s,%s;%s\r\n", list[r], loose[r], list[r])
+			}
+			all, dst := room(n)
+			got := Rows(dst, spans)
+			require.Equal(rt, string(want), string(got))
+			untouched(rt, all, n)
+			spans[0].Text = bytes.Clone(text)
+			require.Panics(rt, func() { Rows(nil, spans) }, "of another text")
+			spans[0].Text, spans[0].Last = text, list[:rows-1]
+			require.Panics(rt, func() { Rows(nil, spans) })
+		}
+		{ // interleaved
+			measures, combinations := rapid.IntRange(1, 3).Draw(rt, "measures"), rapid.IntRange(1, 4).Draw(rt, "combinations")
+			kept := strings.Repeat("k", rapid.IntRange(0, 50).Draw(rt, "kept"))
+			end := rapid.SampledFrom([]string{"\n", "\r\n"}).Draw(rt, "end")
+			columns := make([][][]string, measures)
+			labels, codes := [][]byte{}, []int32{}
+			for c := range combinations {
+				codes = append(codes, int32(c))
+				labels = append(labels, append(make([]byte, 0, 100), fmt.Sprintf("label %d,", c*99)...))
+				for m := range measures {
+					column := [][]string{list, loose, nil}[(c+m)%3]
+					columns[m] = append(columns[m], column)
+				}
+			}
+			var v Interleaved
+			v.Load(labels, columns, rows)
+			for _, r := range []int{0, rows / 2, rows - 1} {
+				var want []byte
+				for c := range combinations {
+					want = append(append(want, kept...), labels[c]...)
+					for m := range measures {
+						if m > 0 {
+							want = append(want, '|')
+						}
+						if columns[m][c] != nil {
+							want = append(want, columns[m][c][r]...)
+						}
+					}
+					want = append(want, end...)
+				}
+				all, dst := room(n)
+				tail := slices.Grow([]byte(end+kept), Slack)
+				require.Equal(rt, string(want), string(v.Append(dst, tail, len(end), codes, r, '|')))
+				untouched(rt, all, n)
+				require.Panics(rt, func() { v.Append(nil, tail, len(end), codes, rows, '|') }, "no such row")
+				require.Panics(rt, func() { v.Append(nil, tail, len(end), append(codes, 0), r, '|') }, "a code too many")
+				require.Panics(rt, func() { v.Append(nil, slices.Clip(tail), len(end), codes, r, '|') }, "no slack")
+			}
+			require.Panics(rt, func() { v.Load(labels, [][][]string{{list[:rows-1]}}, rows) }, "a row too few")
+			require.Panics(rt, func() { v.Load([][]byte{slices.Clip(labels[0])}, columns, rows) }, "no slack")
+		}
+		{ // repeated
+			marks := [3]Mark{MarkOf(","), MarkOf(","), MarkOf("\n")}
+			head, tail := slices.Grow([]byte(strings.Repeat("h", rapid.IntRange(0, 40).Draw(rt, "head"))), Slack), slices.Grow([]byte("t"), Slack)
+			from := rapid.SampledFrom([]Text{text, nil, Text(bytes.Clone(text))}).Draw(rt, "said to lie in")
+			all, dst := room(n)
+			written, done := Repeat(dst, head, tail, list, &marks, from)
+			require.LessOrEqual(rt, written, n)
+			var want []byte
+			for _, c := range list[:done] {
+				want = fmt.Appendf(want, "%s,%s,%s\n", head, c, tail)
+			}
+			require.Equal(rt, string(want), string(dst[:written]))
+			untouched(rt, all, n)
+			if done < rows {
+				_, more := Repeat(make([]byte, 0, RepeatRoom(len(head)+len(tail)+len(list[done]))), head, tail, list[done:], &marks, from)
+				require.Positive(rt, more, "there was room for one")
+			}
+			require.Panics(rt, func() { Repeat(dst, slices.Clip(head), tail, list, &marks, from) })
+			require.Panics(rt, func() { Repeat(dst, head, slices.Clip(tail), list, &marks, from) })
+
+			ends := make([]int32, rows)
+			for i := range ends {
+				ends[i] = int32(i + 1)
+			}
+			span := Span{Text: text, First: list, Last: list}
+			all, dst = room(n)
+			written, runs := RepeatRuns(dst, &span, &span, 0, ends, loose, &marks)
+			want = want[:0]
+			for r := range runs {
+				want = fmt.Appendf(want, "%s,%s,%s\n", list[r], loose[r], list[r])
+			}
+			require.Equal(rt, string(want), string(dst[:written]))
+			untouched(rt, all, n)
+			_, runs = RepeatRuns(dst, &Span{Text: bytes.Clone(text), First: list, Last: list}, &span, 0, ends, loose, &marks)
+			require.Zero(rt, runs, "of another text")
+		}
+	})
+}
+
+// TestSeparators: places are found as by looking at every byte, at every length and however little room there is.
+func TestSeparators(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		data := []byte(rapid.StringMatching(`[a,\n"é]{0,70}`).Draw(rt, "text"))
+		to := make([]uint32, rapid.SampledFrom([]int{0, 7, 8, 9, 20, 200}).Draw(rt, "room"))
+		find := func(upTo int) (want []uint32) {
+			for i, c := range data[:upTo] {
+				if c == ',' || c == '\n' {
+					want = append(want, uint32(i+5))
+				}
+			}
+			return want
+		}
+		read, stored, all := Separators(data, 5, ','*ones, to)
+		require.Equal(rt, find(read), slices.Concat(to[:stored]))
+		or := uint64(0)
+		for _, c := range data[:read] {
+			or |= uint64(c)
+		}
+		require.Equal(rt, or&0x80 != 0, all&high != 0)
+		require.True(rt, len(data)-read < 8 || len(to)-stored < 8, "it stopped early")
+		read, stored = SeparatorsToQuote(data, 5, ','*ones, to)
+		require.Equal(rt, find(read), slices.Concat(to[:stored]))
+		quote := bytes.IndexByte(data, '"')
+		require.True(rt, quote < 0 || read <= quote, "it went past a quote")
+		require.True(rt, read == quote || len(data)-read < 8 || len(to)-stored < 8, "it stopped early")
+	})
+}
+
+func TestFetchWantsItsSizes(t *testing.T) {
+	type key struct {
+		a uint64
+		b uint32
+	}
+	assert.NotPanics(t, func() { Fetch(make([][8]uint64, 4), []key{{1, 2}, {3, 1<<32 - 1}}) })
+	assert.NotPanics(t, func() { Fetch([][8]uint64{}, []key{}) })
+	assert.Panics(t, func() { Fetch(make([][7]uint64, 4), []key{{}}) })
+	assert.Panics(t, func() { Fetch(make([][8]uint64, 4), []uint64{1}) })
+	assert.Len(t, Huge(make([]int, 3<<20)), 3<<20)
+}
