@@ -15,7 +15,13 @@ import (
 type textChunk = delimited.Chunk
 
 // chunkSize is how much text one worker takes at a time.
-const chunkSize = 64 << 10
+var chunkSize = 64 << 10
+
+func init() {
+	if table.Strict { // so that there are many also of a small file
+		chunkSize = 3 << 10
+	}
+}
 
 // files is several files read one under another, matched by field name.
 type files struct {

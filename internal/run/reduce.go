@@ -46,6 +46,9 @@ func (r *reducer) finish(ctx context.Context, out step.Out, site *step.Site) err
 		OnStart: func(schema *table.Schema) error { r.st.fields = schema.Len(); return out.Start(schema) },
 		OnEmit: func(b *table.Batch) error {
 			site.Tally.Out += int64(b.Rows)
+			if err := valid(r.st.name, b); err != nil {
+				return err
+			}
 			return out.Emit(b)
 		},
 	}, site)

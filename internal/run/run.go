@@ -105,6 +105,7 @@ type runner struct {
 	addFile func(name string) int
 	read    func() float64 // the share of the table at work that has been read, 0: not known
 	merged  func(file int) []sheet.Area
+	width   func(file int) int
 }
 
 // all runs the segments, then puts the files in place.
@@ -275,6 +276,12 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 			return nil
 		}
 		return inputs[i].Merged
+	}
+	r.width = func(i int) int {
+		if i >= len(inputs) {
+			return src.Schema().Len()
+		}
+		return inputs[i].Fields
 	}
 	r.addFile = func(name string) int {
 		mu.Lock()
@@ -555,6 +562,7 @@ func (c countingEncoder) Append(dst []byte, b *table.Batch) []byte {
 
 // runStep runs an ordered or whole step with its doors counted.
 func (r *runner) runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.Out, site *step.Site, aside, left func([]*step.Row) error) error {
+	site.Width = r.width
 	site.Merged, site.Open, site.Read, site.AddFile, site.Memory, site.Temp = r.merged, r.other, r.read, r.addFile, r.env.Memory, r.env.Temp
 	if aside != nil {
 		site.Aside = func(row *step.Row) error { return aside([]*step.Row{row}) }
@@ -577,6 +585,9 @@ func (r *runner) runStep(ctx context.Context, s step.Step, st *stage, in step.In
 		OnStart: func(schema *table.Schema) error { st.fields = schema.Len(); return out.Start(schema) },
 		OnEmit: func(b *table.Batch) error {
 			site.Tally.Out += int64(b.Rows)
+			if err := valid(st.name, b); err != nil {
+				return err
+			}
 			return out.Emit(b)
 		},
 	}, site)

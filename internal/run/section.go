@@ -5,6 +5,7 @@ package run
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -344,6 +345,9 @@ func (x *section) site(w *worker, st *stage) *step.Site {
 func counted(site *step.Site, fn step.MapFunc, st *stage, next func(*table.Batch) error) func(*table.Batch) error {
 	emit := func(b *table.Batch) error {
 		site.Tally.Out += int64(b.Rows)
+		if err := valid(st.name, b); err != nil {
+			return err
+		}
 		return next(b)
 	}
 	return func(b *table.Batch) error {
@@ -358,6 +362,17 @@ func counted(site *step.Site, fn step.MapFunc, st *stage, next func(*table.Batch
 	}
 }
 
+// valid looks, in strict builds, whether a batch keeps its promises.
+func valid(step string, b *table.Batch) error {
+	if !table.Strict {
+		return nil
+	}
+	if err := b.Validate(); err != nil {
+		return fmt.Errorf("%s hands on a batch that breaks its promises: %w", step, err)
+	}
+	return nil
+}
+
 // do runs one job through: the rows before a fault first, then the fault.
 func (w *worker) do(j *job) error {
 	b := j.in.batch
@@ -366,6 +381,9 @@ func (w *worker) do(j *job) error {
 		b = w.raw
 		w.x.bytes.Add(j.in.chunk.Bytes)
 		fault = w.parser.Parse(j.in.chunk, b)
+		if err := valid("read", b); err != nil {
+			return err
+		}
 		for _, l := range w.parser.Long() {
 			w.aside = append(w.aside, &step.Row{Source: l.File, Line: l.Line, Step: "read", Cell: l.Cell, Reason: l.Reason, Names: l.Names, Cells: l.Cells})
 		}

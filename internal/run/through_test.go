@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -11,6 +12,7 @@ import (
 	"pgregory.net/rapid"
 
 	"revuelta/internal/run"
+	"revuelta/internal/step"
 )
 
 // links are steps that may follow each other, as long as the fields they name are there.
@@ -28,7 +30,23 @@ var links = []string{
 	"recode apiary 'Vesk=V,Tamro=a \"T\"'", "split note --at ' ' --into a,b --more last --fewer blank", "cast 'May kilos' number", "cast 'May kilos' text",
 	"unpivot 'May kilos,June kilos' --label month --value v", "set 'size = 5'", "set 'note = \"\"'", "combine id,note --with ';' --as key",
 	"join other.csv --on id=id --partners each --alone keep --when 'size > 300'", "mark m\nread @m", "fill note --up", "number n\nbeside n --as m",
+	"fill apiary --within note", "fill note --right", "fill apiary,note --with 0", "assert --filled id", "assert --unique 'id,note' --that 'note != \"x\"'",
+	"rename '{x:note|apiary}' --into '{x}{x}'", "rename --snake", "scrub apiary,note --case upper", "recode note 'note 3=' --others blank", "pivot --across apiary --cell 'first(note)'", "bundle note --with , --within id,apiary",
 	"bundle id --with ' + '", "transpose", "scrub forage --case lower", "where 'forage != \"\"'", "write tee.csv",
+}
+
+// TestEveryStepIsTried: a new step is asked for in the lists from which chains are drawn.
+func TestEveryStepIsTried(t *testing.T) {
+	tries := func(lines []string, name string) bool {
+		return slices.ContainsFunc(lines, func(line string) bool {
+			return line == name || strings.HasPrefix(line, name+" ") || strings.Contains(line, "\n"+name+" ")
+		})
+	}
+	single := map[string]bool{"pivot": true, "bundle": true, "transpose": true, "stencil": true} // what they make is not of single rows
+	for _, name := range step.Names() { // a stencil comes right after reading and follows no step
+		require.True(t, tries(links, name) || name == "stencil", "%s is not among the steps that follow each other", name)
+		require.True(t, tries(keeping, name) || single[name], "%s is not among the steps that keep a row's line", name)
+	}
 }
 
 // table is one that is written by a hand of its own: lineEnd stands behind its rows.

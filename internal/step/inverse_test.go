@@ -16,7 +16,7 @@ func through(rt *rapid.T, in steptest.Table, lines ...string) steptest.Table {
 	for i, line := range lines {
 		s, err := made(line)
 		require.NoError(rt, err, line)
-		out, tally, err := steptest.Run(s, in, rapid.IntRange(1, 5).Draw(rt, fmt.Sprint("size ", i)), steptest.Kind(i%3))
+		out, tally, err := steptest.Run(s, in, rapid.IntRange(1, 5).Draw(rt, fmt.Sprint("size ", i)), steptest.Kind(rapid.IntRange(0, int(steptest.Kinds)-1).Draw(rt, fmt.Sprint("kind ", i))))
 		require.NoError(rt, err, line)
 		require.Equal(rt, tally.Out, tally.In+tally.Made-tally.Merged-tally.LeftOut, line)
 		require.Equal(rt, tally.FilledIn, tally.FilledOut, line)

@@ -37,8 +37,11 @@ func (k *rowKeys) asRead(b *table.Batch, fields []int) bool {
 		return false
 	}
 	text, cells := b.Cols[fields[0]].Text(), b.Cols[fields[0]].Cells
+	if text == nil {
+		return false
+	}
 	at := text.At(cells[0]) + len(cells[0])
-	if text == nil || at < len(cells[0]) || at >= len(text) {
+	if at < len(cells[0]) || at >= len(text) {
 		return false
 	}
 	mark := text[at]

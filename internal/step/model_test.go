@@ -534,7 +534,7 @@ func TestModels(t *testing.T) {
 				s, err := made(line)
 				require.NoError(rt, err, line)
 				site := &step.Site{Step: "step", Memory: rapid.SampledFrom([]int64{0, 1 << 30, 2000}).Draw(rt, "memory")}
-				got, tally, err := steptest.RunAt(site, s, in, d.upTo(5), steptest.Kind(d.upTo(3)-1))
+				got, tally, err := steptest.RunAt(site, s, in, d.upTo(5), steptest.Kind(d.upTo(int(steptest.Kinds))-1))
 				if fails != "" {
 					failed++
 					require.Error(rt, err, line)

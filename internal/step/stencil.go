@@ -166,8 +166,8 @@ func (t *Stencil) Run(ctx context.Context, in In, out Out, s *Site) error {
 					now.aside = strings.Clone(b.Cols[width].At(0))
 				}
 			}
-			for width > 0 && isAbsent(&b.Cols[width-1]) {
-				width--
+			if s.Width != nil { // others of several files may be wider
+				width = min(width, s.Width(b.Origin.File))
 			}
 			now.width = max(now.width, width)
 			for r := range b.Rows {
@@ -191,11 +191,6 @@ func (t *Stencil) Run(ctx context.Context, in In, out Out, s *Site) error {
 		s.Say += fmt.Sprintf("; %s held something", diag.Plural(n, "unwanted cell"))
 	}
 	return err
-}
-
-// isAbsent tells a column that only other files have.
-func isAbsent(c *table.Column) bool {
-	return c.Kind == table.Runs && len(c.Cells) == 1 && c.Cells[0] == ""
 }
 
 // take takes a sheet apart.

@@ -194,6 +194,7 @@ type Site struct {
 	Memory  int64                                                    // bytes a step that holds rows may take; 0: no limit
 	Temp    string                                                   // folder for temporary files, "" the system's
 	Merged  func(file int) []sheet.Area                              // merged areas of an input that is read as it lies: rows by their line, columns from 1
+	Width   func(file int) int                                       // how many columns such an input has
 	Read    func() float64                                           // the share of the input that has been read, 0: not known; nil: likewise
 	AddFile func(name string) int                                    // the number of a further file, for the origin of rows
 	Step    string                                                   // name of the step

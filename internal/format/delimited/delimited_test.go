@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/csv"
 	"errors"
+	"fmt"
 	"io"
 	"slices"
 	"strings"
@@ -13,6 +14,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"revuelta/internal/table"
 	"revuelta/internal/view"
@@ -326,8 +328,7 @@ func FuzzEncodeUnpivot(f *testing.F) {
 
 // sameAsRows compares what is written of a batch with its rows written one by one, and looks that nothing before or
 // behind the room it was given was touched.
-func sameAsRows(t *testing.T, style Style, b *table.Batch) {
-	t.Helper()
+func sameAsRows(t require.TestingT, style Style, b *table.Batch) {
 	var want []byte
 	for r := range b.Rows {
 		want = NewEncoder(style).Row(want, b.Row(r, nil))
@@ -520,4 +521,165 @@ func FuzzWrittenIsRead(f *testing.F) {
 			require.Equal(t, want, theirs)
 		}
 	})
+}
+
+// TestReadThenWritten: what was read is written as its rows are one by one, whatever a row between holds that makes it lie
+// otherwise, and however it is delimited on either side.
+func TestReadThenWritten(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		d := Dialect{Delimiter: rapid.SampledFrom([]byte{',', ';', '\t', '|', '%'}).Draw(rt, "delimiter"), NoQuotes: rapid.Bool().Draw(rt, "no quotes")}
+		fields := rapid.IntRange(2, 4).Draw(rt, "fields")
+		var text []byte
+		for r := range rapid.IntRange(1, 6).Draw(rt, "rows") {
+			for f := range fields {
+				if f > 0 {
+					text = append(text, d.Delimiter)
+				}
+				cell := rapid.SampledFrom([]string{"a", "", "026", "x,y", "x;y", "x|y", `say "so"`, "two\nlines", "ñ", "\r"}).Draw(rt, fmt.Sprint("cell ", r, f))
+				switch {
+				case d.NoQuotes && !strings.ContainsAny(cell, "\r\n") && !strings.Contains(cell, string(d.Delimiter)):
+					text = append(text, cell...)
+				case !d.NoQuotes:
+					text = NewEncoder(Style{Delimiter: d.Delimiter}).cell(text, cell)
+				}
+			}
+			text = append(text, rapid.SampledFrom([]string{"\n", "\n", "\r\n", "\n\n"}).Draw(rt, "end")...)
+		}
+		b := table.Get()
+		require.NoError(rt, NewParser(d, fields).Parse(Whole(bytes.Clone(text), 1), b))
+		require.NoError(rt, b.Validate(), "%q", text)
+		if b.Rows == 0 {
+			return
+		}
+		style := Style{Delimiter: rapid.SampledFrom([]byte{',', ';', '%'}).Draw(rt, "written"), CRLF: rapid.Bool().Draw(rt, "crlf"), Blank: rapid.SampledFrom([]string{"", "", "NA"}).Draw(rt, "blank")}
+		whole := *b
+		sameAsRows(rt, style, &whole)
+		// Some of its columns, in another order, as runs, and one of each in turn.
+		order := rapid.Permutation([]int{0, 1, fields - 1, 1 % fields}).Draw(rt, "order")
+		some, runs := &table.Batch{}, &table.Batch{}
+		some.Shape(len(order))
+		runs.Shape(len(order))
+		var ends []int32
+		for r := range b.Rows {
+			ends = append(ends, int32(2*r+2))
+		}
+		for i, f := range order {
+			some.Cols[i].Borrow(&b.Cols[f])
+			runs.Cols[i].ShareRuns(&b.Cols[f], b.Cols[f].Cells, ends)
+		}
+		some.Rows, runs.Rows = b.Rows, 2*b.Rows
+		few := &table.Batch{}
+		few.Shape(fields)
+		for i := range b.Cols {
+			few.Cols[i].Gather(&b.Cols[i], []int32{0, int32(b.Rows - 1)}[:min(2, b.Rows)])
+		}
+		few.Rows = min(2, b.Rows)
+		sameAsRows(rt, style, few)
+		sameAsRows(rt, style, some)
+		sameAsRows(rt, style, runs)
+		turned := &table.Batch{}
+		turned.Shape(3)
+		turned.Rows = fields * b.Rows
+		ends = ends[:0]
+		var codes []int32
+		var parts [][]string
+		lacks := table.LacksAll
+		for r := range b.Rows {
+			ends = append(ends, int32((r+1)*fields))
+		}
+		for f := range fields {
+			parts, lacks = append(parts, b.Cols[f].Cells), lacks&b.Cols[f].Lacks
+		}
+		for r := range turned.Rows {
+			codes = append(codes, int32(r%fields))
+		}
+		turned.Cols[0].ShareRuns(&b.Cols[0], b.Cols[0].Cells, ends)
+		turned.Cols[1].ShareCodes([]string{"one", "two, three", "four", "five"}, codes, 0)
+		turned.Cols[2].Weave(parts, lacks)
+		require.NoError(rt, turned.Validate())
+		sameAsRows(rt, style, turned)
+	})
+}
+
+// TestShapesAlmostQuick: what differs in one thing from a shape that is written quickly is written as its rows are.
+func TestShapesAlmostQuick(t *testing.T) {
+	text := view.Text("a1,b1,\nc2,d2,\ne3,f3,\n")
+	col := func(make func(c *table.Column)) table.Column { var c table.Column; make(&c); return c }
+	placed := func(at, field int, lacks table.Lacks) table.Column {
+		return col(func(c *table.Column) {
+			for r := range c.Make(3) {
+				c.Cells[r] = text.Cell(r*7+at, r*7+at+2)
+			}
+			c.Lacks = lacks
+			c.Place(text, field)
+		})
+	}
+	runs := func(src table.Column, ends ...int32) table.Column {
+		return col(func(c *table.Column) { c.ShareRuns(&src, src.Cells[:len(ends)], ends) })
+	}
+	codes := func(values []string, codes ...int32) table.Column {
+		return col(func(c *table.Column) { c.ShareCodes(values, codes, 0) })
+	}
+	turns := func(parts ...[]string) table.Column {
+		return col(func(c *table.Column) { c.Weave(parts, table.LacksAll) })
+	}
+	plain := func(lacks table.Lacks, cells ...string) table.Column {
+		return col(func(c *table.Column) { copy(c.Make(len(cells)), cells); c.Lacks = lacks })
+	}
+	quoted := view.Text("a1,\"1,\nc2,\"2,\ne3,\"3,\n")
+	in := func(text view.Text, c table.Column, field int) table.Column {
+		for r := range c.Cells {
+			c.Cells[r] = text.Cell(r*7+3*field, r*7+3*field+2)
+		}
+		c.Place(text, field)
+		return c
+	}
+	one, two := []string{"x", "y", "z"}, []string{"p", "q", "r"}
+	for name, cols := range map[string][]table.Column{
+		"all placed":               {placed(0, 0, table.LacksAll), placed(3, 1, table.LacksAll)},
+		"nothing known of one":     {placed(0, 0, table.LacksAll), placed(3, 1, 0)},
+		"one that needs quotes":    {in(quoted, placed(0, 0, table.LacksAll), 0), in(quoted, placed(3, 1, table.LacksComma), 1)},
+		"one placed alone":         {placed(3, 0, table.LacksAll), plain(table.LacksAll, "u", "v", "w")},
+		"unclean beside runs":      {runs(placed(0, 0, table.LacksAll), 1, 2, 3), plain(0, `"`, "a,b", "c")},
+		"clean beside runs":        {runs(placed(0, 0, table.LacksAll), 1, 3), plain(table.LacksAll, "u", "v", "w")},
+		"runs of different ends":   {runs(placed(0, 0, table.LacksAll), 1, 3), plain(table.LacksAll, "u", "v", "w"), runs(placed(3, 1, table.LacksAll), 2, 3)},
+		"runs side by side":        {runs(placed(0, 0, table.LacksAll), 1, 3), runs(placed(3, 1, table.LacksAll), 1, 3), plain(table.LacksAll, "u", "v", "w")},
+		"an unpivot":               {runs(placed(0, 0, table.LacksAll), 2, 4, 6), codes(two, 0, 1, 0, 1, 0, 1), turns(one, two)},
+		"two labels, two measures": {runs(placed(0, 0, table.LacksAll), 2, 4, 6), codes(two, 0, 1, 0, 1, 0, 1), codes(one, 1, 2, 1, 2, 1, 2), turns(one, two), turns(two, nil)},
+		"without a kept field":     {codes(two, 0, 1, 0, 1, 0, 1), turns(one, two)},
+		"uneven runs":              {runs(placed(0, 0, table.LacksAll), 1, 4, 6), codes(two, 0, 1, 0, 1, 0, 1), turns(one, two)},
+		"runs of half the length":  {runs(plain(table.LacksAll, "1", "2", "3", "4", "5", "6"), 1, 2, 3, 4, 5, 6), codes(two, 0, 1, 0, 1, 0, 1), turns(one, two)},
+		"codes that go otherwise":  {runs(placed(0, 0, table.LacksAll), 2, 4, 6), codes(two, 0, 1, 0, 1, 1, 1), codes(one, 1, 2, 0, 0, 0, 0), turns(one, two)},
+		"other parts":              {codes(two, 0, 1, 0, 1, 0, 1), turns(one, two), turns([]string{"1", "2"}, []string{"3", "4"}, []string{"5", "6"})},
+		"a measure before a label": {turns(one, two), codes(two, 0, 1, 0, 1, 0, 1)},
+		"a field behind":           {codes(two, 0, 1, 0, 1, 0, 1), turns(one, two), plain(table.LacksAll, "1", "2", "3", "4", "5", "6")},
+	} {
+		b := &table.Batch{Rows: 3, Cols: cols}
+		if last := &cols[len(cols)-1]; last.Kind == table.Woven || last.Kind == table.Coded || len(last.Cells) == 6 {
+			b.Rows = 6
+		}
+		require.NoError(t, b.Validate(), name)
+		for _, crlf := range []bool{false, true} {
+			sameAsRows(named{t, name}, Style{Delimiter: ',', CRLF: crlf}, b)
+			if b.Rows == 3 { // some of its rows
+				some := &table.Batch{Rows: 2}
+				some.Shape(len(cols))
+				some.Rows = 2
+				for i := range cols {
+					some.Cols[i].Gather(&cols[i], []int32{0, 2})
+				}
+				sameAsRows(named{t, name}, Style{Delimiter: ',', CRLF: crlf}, some)
+			}
+		}
+	}
+}
+
+// named says in a failure which case it was.
+type named struct {
+	*testing.T
+	name string
+}
+
+func (n named) Errorf(format string, args ...any) {
+	n.T.Errorf(n.name+": "+format, args...)
 }

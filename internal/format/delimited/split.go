@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"errors"
 	"io"
+
+	"revuelta/internal/table"
 )
 
 // Chunk is a stretch of text that begins and ends at a row border.
@@ -37,6 +39,12 @@ func NewSplitter(head []byte, r io.Reader, d Dialect, line, size int) *Splitter 
 // Recycle takes back the text of a chunk of which nobody holds a cell any more.
 // It may be called by any goroutine.
 func (s *Splitter) Recycle(c Chunk) {
+	if table.Strict { // whoever still looks at a cell of it shall see that
+		spoil := c.Data[:cap(c.Data)]
+		for i := range spoil {
+			spoil[i] = 0xDB
+		}
+	}
 	if cap(c.Data) < s.size {
 		return
 	}

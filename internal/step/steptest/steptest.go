@@ -13,8 +13,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"revuelta/internal/format/delimited"
 	"revuelta/internal/step"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // Table is a table at rest.
@@ -27,12 +29,16 @@ type Table struct {
 // Kind is how the columns of an input are held.
 type Kind int
 
-// The kinds of column a step may be given.
+// The kinds of column a step may be given. Claimed is added where the columns also tell which characters they lack.
 const (
-	Plain Kind = iota
-	Runs
-	Coded
-	kinds
+	Plain       Kind = iota
+	Runs             // a run for equal cells in a row
+	Coded            // each text once, and a code a row
+	Interleaved      // parts of which a cell is taken in turn
+	Placed           // plain, in a text in which the cells of a row stand side by side
+	Parsed           // as the parser of delimited text lays them out, chunks and all
+	Claimed
+	Kinds = 2 * Claimed // how many there are
 )
 
 // Run runs a Mapper or a Step over rows, in batches of so many.
@@ -98,44 +104,110 @@ func run(ctx context.Context, made any, in Table, size int, kind Kind, out step.
 
 // batch makes a batch of the rows from one up to another.
 func batch(in Table, from, to int, kind Kind) *table.Batch {
+	claims := kind >= Claimed
+	if kind %= Claimed; kind == Parsed {
+		if b := parsed(in, from, to); b != nil {
+			return b
+		}
+		kind = Placed // blank rows of one field are none for a parser
+	}
 	b := &table.Batch{}
 	b.Shape(len(in.Names))
 	b.Rows = to - from
 	b.Origin = table.Origin{Line: from + 2, Each: 1}
+	text, at := side(in.Rows[from:to])
 	for i := range in.Names {
 		col := &b.Cols[i]
 		cells := make([]string, b.Rows)
 		for r := range cells {
 			cells[r] = in.Rows[from+r][i]
 		}
-		switch kind {
-		case Runs:
-			values, ends := col.MakeRuns(b.Rows)
-			n := 0
-			for r, c := range cells {
-				if n == 0 || values[n-1] != c {
-					values[n] = c
-					n++
-				}
-				ends[n-1] = int32(r + 1)
+		hold(col, cells, kind)
+		if kind == Placed {
+			for r := range cells {
+				col.Cells[r] = text.Cell(at[r][i], at[r][i]+len(cells[r]))
 			}
-			col.Cells, col.Ends = values[:n], ends[:n]
-		case Coded:
-			var values []string
-			codes := make([]int32, b.Rows)
-			for r, c := range cells {
-				k := slices.Index(values, c)
-				if k < 0 {
-					k = len(values)
-					values = append(values, c)
-				}
-				codes[r] = int32(k)
-			}
-			copy(col.MakeCodes(values, b.Rows), codes)
-		default:
-			copy(col.Make(b.Rows), cells)
+			col.Place(text, i)
+		}
+		if claims {
+			col.Lacks = table.LacksOf(cells)
 		}
 	}
+	return b
+}
+
+// hold makes a column of cells.
+func hold(col *table.Column, cells []string, kind Kind) {
+	switch kind {
+	case Runs:
+		values, ends := col.MakeRuns(len(cells))
+		n := 0
+		for r, c := range cells {
+			if n == 0 || values[n-1] != c {
+				values[n] = c
+				n++
+			}
+			ends[n-1] = int32(r + 1)
+		}
+		col.Cells, col.Ends = values[:n], ends[:n]
+	case Coded:
+		var values []string
+		codes := make([]int32, len(cells))
+		for r, c := range cells {
+			k := slices.Index(values, c)
+			if k < 0 {
+				k = len(values)
+				values = append(values, c)
+			}
+			codes[r] = int32(k)
+		}
+		copy(col.MakeCodes(values, len(cells)), codes)
+	case Interleaved:
+		n := 1 // parts, as few as go into the rows, but for one
+		for n++; n < len(cells) && len(cells)%n != 0; n++ {
+		}
+		n = min(n, len(cells))
+		parts := make([][]string, n)
+		for r, c := range cells {
+			parts[r%n] = append(parts[r%n], c)
+		}
+		for i, part := range parts[:n-1] { // one at least is there
+			if !slices.ContainsFunc(part, func(c string) bool { return c != "" }) {
+				parts[i] = nil
+			}
+		}
+		col.Weave(parts, 0)
+	default:
+		copy(col.Make(len(cells)), cells)
+	}
+}
+
+// side puts the cells of rows side by side as they stand in delimited text, quoted nowhere, and tells where each begins.
+func side(rows [][]string) (text view.Text, at [][]int) {
+	for _, row := range rows {
+		begin := make([]int, len(row))
+		for i, c := range row {
+			begin[i] = len(text)
+			text = append(append(text, c...), ',')
+		}
+		text, at = append(text, '\n'), append(at, begin)
+	}
+	return append(text, "behind"...), at
+}
+
+// parsed writes rows and reads them anew; nil where they do not come back.
+func parsed(in Table, from, to int) *table.Batch {
+	e := delimited.NewEncoder(delimited.Style{Delimiter: ','})
+	var text []byte
+	for _, row := range in.Rows[from:to] {
+		text = e.Row(text, row)
+	}
+	b := &table.Batch{}
+	err := delimited.NewParser(delimited.Dialect{Delimiter: ','}, len(in.Names)).Parse(delimited.Whole(text, from+2), b)
+	if err != nil || !slices.EqualFunc(rowsOf(b), in.Rows[from:to], slices.Equal) {
+		return nil
+	}
+	b.Origin = table.Origin{Line: from + 2, Each: 1}
 	return b
 }
 
@@ -182,15 +254,22 @@ func (c *collector) Emit(b *table.Batch) error {
 		c.after++
 		return c.fail
 	}
-	taken := table.Take(b)
-	for i := range taken.Cols {
-		if n := len(taken.Cols); n != len(c.table.Names) {
-			return fmt.Errorf("%d columns for %d fields", n, len(c.table.Names))
-		}
-		if k := &taken.Cols[i]; k.Kind == table.Runs && int(k.Ends[len(k.Ends)-1]) != taken.Rows {
-			return fmt.Errorf("the runs of column %d end at %d of %d rows", i, k.Ends[len(k.Ends)-1], taken.Rows)
-		}
+	if n := len(b.Cols); n != len(c.table.Names) {
+		return fmt.Errorf("%d columns for %d fields", n, len(c.table.Names))
 	}
+	if err := b.Validate(); err != nil {
+		return err
+	}
+	// What is written of it by the quick ways is what is written row by row.
+	e := delimited.NewEncoder(delimited.Style{Delimiter: ','})
+	var plain []byte
+	for _, row := range rowsOf(b) {
+		plain = e.Row(plain, row)
+	}
+	if got := e.Append(nil, b); string(got) != string(plain) {
+		return fmt.Errorf("it is written as %q instead of %q", got, plain)
+	}
+	taken := table.Take(b)
 	for r, row := range rowsOf(taken) {
 		c.table.Rows = append(c.table.Rows, row)
 		c.table.Lines = append(c.table.Lines, taken.Origin.LineOf(r))
@@ -206,7 +285,7 @@ func Check(t *testing.T, made any, in Table) Table {
 	require.NoError(t, err)
 	assert.Equal(t, tally.Out, tally.In+tally.Made-tally.Merged-tally.LeftOut-tally.SetAside, "the books balance")
 	assert.Equal(t, tally.FilledIn, tally.FilledOut, "the cells balance")
-	for kind := range kinds {
+	for kind := range Kinds {
 		for _, size := range []int{1, 3, 7, max(1, len(in.Rows))} {
 			got, again, err := Run(made, in, size, kind)
 			require.NoError(t, err)
