@@ -683,3 +683,17 @@ type named struct {
 func (n named) Errorf(format string, args ...any) {
 	n.T.Errorf(n.name+": "+format, args...)
 }
+
+// TestRowsTakenOut: rows that were between others in the text do not come along.
+func TestRowsTakenOut(t *testing.T) {
+	b, some := table.Get(), &table.Batch{}
+	require.NoError(t, NewParser(Dialect{Delimiter: ','}, 2).Parse(Whole([]byte("1,2\n3,4\n5,6\n7,8\n"), 1), b))
+	for _, rows := range [][]int32{{0, 2}, {0, 1, 3}, {1, 2}, {3}, {0, 1, 2, 3}} {
+		some.Shape(2)
+		for i := range b.Cols {
+			some.Cols[i].Gather(&b.Cols[i], rows)
+		}
+		some.Rows = len(rows)
+		sameAsRows(t, Style{Delimiter: ','}, some)
+	}
+}
