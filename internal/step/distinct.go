@@ -86,13 +86,13 @@ func (d *Distinct) Run(ctx context.Context, in In, out Out, s *Site) error {
 				if kept = others(b.Rows, left, kept[:0]); len(kept) == 0 {
 					return nil
 				}
-				gather(sub, b, kept)
+				sub.Gather(b, kept)
 				return out.Emit(sub)
 			}
 			left = seen.among(keys.prints, left[:0])
 			s.Leave(schema, b, left)
 			kept = others(b.Rows, left, kept[:0])
-			gather(sub, b, kept)
+			sub.Gather(b, kept)
 			number = numbered(sub, number)
 			return rest.add(ctx, sub)
 		},
@@ -149,7 +149,7 @@ func (d *Distinct) rest(ctx context.Context, schema *table.Schema, fields []int,
 			bare.Cols = b.Cols[:schema.Len()]
 			s.Leave(schema, &bare, left)
 		}
-		gather(sub, b, kept)
+		sub.Gather(b, kept)
 		return first.add(ctx, sub)
 	}})
 	if err != nil {
@@ -189,7 +189,7 @@ func (d *Distinct) BindInOrder(in *table.Schema) (*Ordered, error) {
 			}
 			s.Leave(in, b, left)
 			kept = others(b.Rows, left, kept[:0])
-			gather(sub, b, kept)
+			sub.Gather(b, kept)
 			sub.Own() // what it lent goes with the batch
 			*b, *sub = *sub, *b
 		},

@@ -526,6 +526,6 @@ func (w *exploder) sift(src *table.Batch) (*table.Batch, error) {
 	}
 	w.s.Leave(w.in, src, left)
 	w.ends, w.blank = w.ends[:len(w.kept)], w.blank[:len(w.kept)]
-	gather(w.sub, src, w.kept)
+	w.sub.Gather(src, w.kept)
 	return w.sub, stop
 }

@@ -141,7 +141,7 @@ func (x *joinedApart) Run(ctx context.Context, in In, out Out, s *Site) error {
 			// One of these rows stops the run. The first of all files is told.
 			one := table.Get()
 			for r := range b.Rows {
-				gather(one, b, []int32{int32(r)})
+				one.Gather(b, []int32{int32(r)})
 				if err := fn(one, func(*table.Batch) error { return nil }); err != nil {
 					if stop == nil || numbers[r] < first {
 						stop, first = err, numbers[r]

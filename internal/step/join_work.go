@@ -268,7 +268,7 @@ func (w *joiner) taken(src *table.Batch) *table.Batch {
 
 // emit puts what the partners bring beside the rows that come out.
 func (w *joiner) emit(src, rows *table.Batch, emit func(*table.Batch) error) error {
-	beside(w.dst, rows, len(w.t.bring))
+	w.dst.Extend(rows, len(w.t.bring))
 	w.t.brought.bring(w.dst, len(src.Cols), w.partners, func(k int) table.Lacks { return w.t.lacks[w.t.bring[k]] })
 	return emit(w.dst)
 }

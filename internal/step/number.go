@@ -183,7 +183,7 @@ func (n *Number) Run(ctx context.Context, in In, out Out, s *Site) error {
 			if b.when != nil {
 				b.when.Load(src)
 			}
-			beside(dst, src, 1)
+			dst.Extend(src, 1)
 			numbers := dst.Cols[len(src.Cols)].Make(src.Rows)
 			dst.Cols[len(src.Cols)].Lacks = table.LacksAll
 			kept = kept[:0]
@@ -199,7 +199,7 @@ func (n *Number) Run(ctx context.Context, in In, out Out, s *Site) error {
 				kept = append(kept, int32(r))
 			}
 			if len(kept) < src.Rows {
-				gather(sub, dst, kept)
+				sub.Gather(dst, kept)
 				return out.Emit(sub)
 			}
 			return out.Emit(dst)
@@ -209,15 +209,6 @@ func (n *Number) Run(ctx context.Context, in In, out Out, s *Site) error {
 		s.Say = b.tell()
 	}
 	return err
-}
-
-// beside readies dst for the columns of src, which it borrows, and some more.
-func beside(dst, src *table.Batch, more int) {
-	dst.Shape(len(src.Cols) + more)
-	for i := range src.Cols {
-		dst.Cols[i].Borrow(&src.Cols[i])
-	}
-	dst.Rows, dst.Origin = src.Rows, src.Origin
 }
 
 // numberBy is a Number in the order of some fields.
@@ -321,7 +312,7 @@ func (h *heldRows) emit(ctx context.Context, schema *table.Schema, cells []strin
 	dst := table.Get()
 	from := 0
 	for k, b := range h.batches {
-		beside(dst, b, 1)
+		dst.Extend(b, 1)
 		copy(dst.Cols[len(b.Cols)].Make(b.Rows), cells[from:from+b.Rows])
 		from += b.Rows
 		if err := out.Emit(dst); err != nil {

@@ -62,7 +62,7 @@ func (w *rewriting) run(src *table.Batch, emit func(*table.Batch) error) error {
 	}
 	if len(w.kept) > 0 {
 		w.count(src, dst, w.kept)
-		gather(w.sub, dst, w.kept)
+		w.sub.Gather(dst, w.kept)
 		if err := emit(w.sub); err != nil {
 			return err
 		}

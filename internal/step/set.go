@@ -198,7 +198,7 @@ func (w *setter) run(src *table.Batch, emit func(*table.Batch) error) error {
 		return stop
 	}
 	if fit < src.Rows {
-		gather(w.sub, src, w.rows)
+		w.sub.Gather(src, w.rows)
 		src = w.sub
 	}
 	for _, i := range w.kept {

@@ -266,14 +266,14 @@ func sieve(in *table.Schema, src, dst, sub *table.Batch, s *Site, bad []badRow, 
 		}
 		next = m.row + 1
 		if err := s.Unfit(in, src, m.row, m.field, m.reason, m.tries...); err != nil {
-			gather(sub, dst, *kept)
+			sub.Gather(dst, *kept)
 			return sub, err
 		}
 	}
 	for ; next < src.Rows; next++ {
 		*kept = append(*kept, int32(next))
 	}
-	gather(sub, dst, *kept)
+	sub.Gather(dst, *kept)
 	return sub, nil
 }
 

@@ -445,6 +445,6 @@ func (t *Stencil) emit(sh *form, from, to, across int, side, top [][]string, sch
 		return nil
 	}
 	sub := table.Get()
-	gather(sub, b, kept)
+	sub.Gather(b, kept)
 	return out.Emit(sub)
 }

@@ -106,18 +106,8 @@ func (f *sifter) emit(src *table.Batch, emit func(*table.Batch) error) error {
 	if len(f.kept) == src.Rows {
 		return emit(src)
 	}
-	gather(f.dst, src, f.kept)
+	f.dst.Gather(src, f.kept)
 	return emit(f.dst)
-}
-
-// gather makes dst the given rows of src.
-func gather(dst, src *table.Batch, rows []int32) {
-	dst.Shape(len(src.Cols))
-	for i := range src.Cols {
-		dst.Cols[i].Gather(&src.Cols[i], rows)
-	}
-	dst.Rows = len(rows)
-	dst.Origin.Derive(&src.Origin, rows)
 }
 
 // others appends the rows, of so many, that are not among those left, which rise.

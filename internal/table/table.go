@@ -536,6 +536,25 @@ func (b *Batch) Row(row int, dst []string) []string {
 	return dst
 }
 
+// Gather makes the batch the given rows of src, in rising order.
+func (b *Batch) Gather(src *Batch, rows []int32) {
+	b.Shape(len(src.Cols))
+	for i := range src.Cols {
+		b.Cols[i].Gather(&src.Cols[i], rows)
+	}
+	b.Rows = len(rows)
+	b.Origin.Derive(&src.Origin, rows)
+}
+
+// Extend readies the batch for the columns of src, which it borrows, and some more.
+func (b *Batch) Extend(src *Batch, more int) {
+	b.Shape(len(src.Cols) + more)
+	for i := range src.Cols {
+		b.Cols[i].Borrow(&src.Cols[i])
+	}
+	b.Rows, b.Origin = src.Rows, src.Origin
+}
+
 // Truncate keeps the first n rows.
 func (b *Batch) Truncate(n int) {
 	if n >= b.Rows {
