@@ -18,6 +18,7 @@ import (
 	"revuelta/internal/plan"
 	"revuelta/internal/run"
 	"revuelta/internal/step"
+	"revuelta/internal/step/catalog"
 )
 
 var outputOption = step.Option{Name: "output", Value: "FILE", Help: "where the table goes, whole or not at all (else standard output)"}
@@ -264,7 +265,7 @@ func listFunctions(_ context.Context, a *app, c *call) error {
 
 // runStep runs a step as a command of its own.
 func runStep(ctx context.Context, a *app, c *call) error {
-	spec := step.Find(c.args.Step)
+	spec := catalog.Find(c.args.Step)
 	words := c.args.Operands
 	n := min(spec.Wants(c.args), len(words))
 	c.args.Operands = words[:n]

@@ -8,6 +8,7 @@ import (
 
 	"revuelta/internal/diag"
 	"revuelta/internal/step"
+	"revuelta/internal/step/catalog"
 )
 
 // overview is the help of the whole program.
@@ -25,7 +26,7 @@ is told on standard error.
 Steps
 `)
 	line := func(s *step.Spec) { fmt.Fprintf(&b, "  %-10s  %s\n", s.Name, s.Brief[0]) }
-	for _, s := range step.List() {
+	for _, s := range catalog.List() {
 		line(s)
 	}
 	b.WriteString("\nOther commands\n")
@@ -51,7 +52,7 @@ func (a *app) helpOn(name string) error {
 
 func stepCommands() []command {
 	var out []command
-	for _, s := range step.List() {
+	for _, s := range catalog.List() {
 		out = append(out, command{spec: s, action: runStep, groups: groupsBeside(s)})
 	}
 	return out

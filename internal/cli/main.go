@@ -20,6 +20,7 @@ import (
 	"revuelta/internal/format"
 	"revuelta/internal/run"
 	"revuelta/internal/step"
+	"revuelta/internal/step/catalog"
 )
 
 // Version is the program's version.
@@ -143,7 +144,7 @@ func (a *app) root(only string) *cli.Command {
 			return nil
 		},
 	}
-	for _, s := range step.List() {
+	for _, s := range catalog.List() {
 		if s.Name == only {
 			root.Commands = append(root.Commands, a.command(command{spec: s, action: runStep, groups: groupsBeside(s)}))
 		}
@@ -259,7 +260,7 @@ func unknownCommand(name string) error {
 }
 
 func commandNames() []string {
-	names := step.Names()
+	names := catalog.Names()
 	for _, c := range commands() {
 		names = append(names, c.spec.Name)
 	}

@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"revuelta/internal/plan"
-	"revuelta/internal/step"
+	"revuelta/internal/step/catalog"
 )
 
 // at runs a command line, quoted as a plan's lines are, in the working folder.
@@ -179,9 +179,9 @@ func TestCommands(t *testing.T) {
 		{"", "", 0, overview(), ""},
 		{"--help", "", 0, overview(), ""},
 		{"help", "", 0, overview(), ""},
-		{"help sort", "", 0, help(command{spec: step.Find("sort"), groups: groupsBeside(step.Find("sort"))}), ""},
-		{"sort --help", "", 0, help(command{spec: step.Find("sort"), groups: groupsBeside(step.Find("sort"))}), ""},
-		{"sort -h", "", 0, help(command{spec: step.Find("sort"), groups: groupsBeside(step.Find("sort"))}), ""},
+		{"help sort", "", 0, help(command{spec: catalog.Find("sort"), groups: groupsBeside(catalog.Find("sort"))}), ""},
+		{"sort --help", "", 0, help(command{spec: catalog.Find("sort"), groups: groupsBeside(catalog.Find("sort"))}), ""},
+		{"sort -h", "", 0, help(command{spec: catalog.Find("sort"), groups: groupsBeside(catalog.Find("sort"))}), ""},
 	} {
 		status, out, told := at(t, c.line, c.stdin)
 		assert.Equal(t, c.status, status, "%s: %s", c.line, told)

@@ -9,6 +9,7 @@ import (
 	"revuelta/internal/diag"
 	"revuelta/internal/run"
 	"revuelta/internal/step"
+	"revuelta/internal/step/catalog"
 )
 
 // Build makes a program of statements. The error is a diag.List with all that is wrong.
@@ -91,7 +92,7 @@ func place(err error, name string, s Statement) diag.List {
 
 // build makes one item.
 func build(s Statement, folder string) (any, error) {
-	spec := step.Find(s.Name.Text)
+	spec := catalog.Find(s.Name.Text)
 	switch s.Name.Text {
 	case "read":
 		spec = readSpec
@@ -170,7 +171,7 @@ func within(folder, path string) string {
 }
 
 func unknownStep(name string) *diag.Error {
-	names := append([]string{"read", "write", "mark"}, step.Names()...)
+	names := append([]string{"read", "write", "mark"}, catalog.Names()...)
 	e := diag.Usagef("there is no step %s", diag.Quote(name))
 	if near := diag.Nearest(name, names); near != "" {
 		return e.Trying(fmt.Sprintf("did you mean %s?", near))

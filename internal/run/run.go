@@ -16,6 +16,7 @@ import (
 	"revuelta/internal/format"
 	"revuelta/internal/sheet"
 	"revuelta/internal/step"
+	"revuelta/internal/step/reshape"
 	"revuelta/internal/table"
 )
 
@@ -211,7 +212,7 @@ func (p *Program) OnSheets() (*Apply, error) {
 		if !ok {
 			continue
 		}
-		if _, ok := a.Step.(step.OnSheet); !ok {
+		if _, ok := a.Step.(reshape.OnSheet); !ok {
 			continue
 		}
 		var rd *Read

@@ -12,7 +12,7 @@ import (
 	"pgregory.net/rapid"
 
 	"revuelta/internal/run"
-	"revuelta/internal/step"
+	"revuelta/internal/step/catalog"
 )
 
 // links are steps that may follow each other, as long as the fields they name are there.
@@ -43,7 +43,7 @@ func TestEveryStepIsTried(t *testing.T) {
 		})
 	}
 	single := map[string]bool{"pivot": true, "bundle": true, "transpose": true, "stencil": true} // what they make is not of single rows
-	for _, name := range step.Names() { // a stencil comes right after reading and follows no step
+	for _, name := range catalog.Names() {                                                       // a stencil comes right after reading and follows no step
 		require.True(t, tries(links, name) || name == "stencil", "%s is not among the steps that follow each other", name)
 		require.True(t, tries(keeping, name) || single[name], "%s is not among the steps that keep a row's line", name)
 	}

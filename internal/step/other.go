@@ -36,8 +36,8 @@ func OfSource(name string, src format.Source) *Other {
 	}}
 }
 
-// inTurn runs an InOrder in the calling goroutine.
-func inTurn(ctx context.Context, step InOrder, in In, out Out, s *Site) error {
+// InTurn runs an InOrder in the calling goroutine.
+func InTurn(ctx context.Context, step InOrder, in In, out Out, s *Site) error {
 	var o *Ordered
 	err := in(ctx, Through{
 		OnStart: func(schema *table.Schema) (err error) {

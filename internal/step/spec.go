@@ -151,9 +151,12 @@ func (s *Spec) Unknown(name string) error {
 }
 
 // Path is the value of an option that names a file, relative to the plan it stands in.
-func (a *Args) Path(name string) string { return within(a.Folder, a.Get(name, "")) }
+func (a *Args) Path(name string) string { return a.Within(a.Get(name, "")) }
 
-func within(folder, path string) string {
+// Within is a path of a plan, relative to the plan's folder; @NAME stays.
+func (a *Args) Within(path string) string { return Within(a.Folder, path) }
+
+func Within(folder, path string) string {
 	if folder == "" || folder == "." || path == "-" || strings.HasPrefix(path, "@") || filepath.IsAbs(path) {
 		return path
 	}

@@ -1,11 +1,11 @@
-// Package step is the heart of the program: the steps a table goes through,
-// one file a step, listed in list.go. A step is immutable configuration; it
-// knows nothing of command lines and files on disk.
+// Package step is the contract between the steps a table goes through and the runner: what kinds of step there are,
+// what each may rely on and what it promises, how it counts what becomes of rows, and how it is described for the command line, plans and
+// help. The steps themselves stand in the packages below, and catalog lists them. A step is immutable
+// configuration; it prints nothing and writes no output file.
 //
-// There are three kinds. A row step is a [Mapper]: what it makes of a batch
-// depends on that batch alone, so it runs inside the workers, on many batches at once. An
-// ordered step is a [Step] that sees the batches one after the other in input
-// order. A whole step is a [Step] that reads all before it emits.
+// There are three kinds. A row step is a [Mapper]: what it makes of a row depends on that row alone, so it runs inside
+// the workers, on many batches at once. An ordered step is a [Step] that sees the batches one after the other in input
+// order. A whole step is a [Step] that reads all before it emits; where its work can be dealt out it is a [Reducer] too.
 package step
 
 import (
@@ -64,8 +64,8 @@ type Other struct {
 	Close  func()
 }
 
-// file names the input that rows came from by its number.
-func (o *Other) file(number int) string {
+// File names the input that rows came from by its number.
+func (o *Other) File(number int) string {
 	if number < len(o.Files) {
 		return o.Files[number]
 	}
@@ -204,14 +204,14 @@ type Site struct {
 }
 
 // other opens another table: a file, or what the run knows by @NAME.
-func (s *Site) other(path string) (*Other, error) {
+func (s *Site) OpenOther(path string) (*Other, error) {
 	if s.Open == nil {
 		return OpenFile(path)
 	}
 	return s.Open(path)
 }
 
-func (s *Site) share() float64 {
+func (s *Site) Share() float64 {
 	if s.Read == nil {
 		return 0
 	}
@@ -281,8 +281,8 @@ func (t Through) Start(s *table.Schema) error { return t.OnStart(s) }
 // Emit implements Out.
 func (t Through) Emit(b *table.Batch) error { return t.OnEmit(b) }
 
-// except lists the numbers 0 to n-1 without those given.
-func except(n int, fields []int) []int {
+// Except lists the numbers 0 to n-1 without those given.
+func Except(n int, fields []int) []int {
 	gone := make([]bool, n)
 	for _, f := range fields {
 		gone[f] = true
@@ -296,7 +296,7 @@ func except(n int, fields []int) []int {
 	return kept
 }
 
-func namesOf(s *table.Schema, fields []int) []string {
+func NamesOf(s *table.Schema, fields []int) []string {
 	out := make([]string, len(fields))
 	for i, f := range fields {
 		out[i] = s.Name(f)
@@ -304,8 +304,8 @@ func namesOf(s *table.Schema, fields []int) []string {
 	return out
 }
 
-// unique makes a schema of names that must differ; hint says how to name another way.
-func unique(names []string, hint string) (*table.Schema, error) {
+// Unique makes a schema of names that must differ; hint says how to name another way.
+func Unique(names []string, hint string) (*table.Schema, error) {
 	seen := make(map[string]bool, len(names))
 	for _, n := range names {
 		if n == "" {

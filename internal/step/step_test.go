@@ -15,6 +15,7 @@ import (
 	"revuelta/internal/plan"
 	"revuelta/internal/run"
 	"revuelta/internal/step"
+	"revuelta/internal/step/catalog"
 	"revuelta/internal/step/steptest"
 	"revuelta/internal/table"
 )
@@ -100,7 +101,7 @@ func TestEveryStepKeepsItsPromises(t *testing.T) {
 	t.Chdir(t.TempDir())
 	require.NoError(t, os.WriteFile("letters.csv", []byte("k,n,z\nv0,1,x\nv1,2,y\nv1,3,z\nw0,4,\n"), 0o644))
 	require.NoError(t, os.WriteFile("more.csv", []byte("q,c,b\n1,026,x\n"), 0o644))
-	for _, name := range step.Names() {
+	for _, name := range catalog.Names() {
 		lines := every[name]
 		require.NotEmpty(t, lines, "the step %s is not in this test", name)
 		for _, line := range lines {

@@ -423,19 +423,22 @@ func (c *Column) Gather(src *Column, rows []int32) {
 		}
 	default:
 		cells := c.Make(len(rows))
-		const stretch = 32 // rows that follow each other are copied together, from so many on
+		const block = 32
 		for i := 0; i < len(rows); {
-			r := rows[i]
-			n := stretch
-			for i+n <= len(rows) && rows[i+n-1]-r == int32(n-1) {
-				n *= 2
-			}
-			if n /= 2; n < stretch {
-				cells[i] = src.Cells[r]
-				i++
+			n := min(block, len(rows)-i)
+			from := rows[i]
+			if rows[i+n-1]-from != int32(n-1) {
+				out := cells[i : i+n]
+				for k, r := range rows[i : i+n] {
+					out[k] = src.Cells[r]
+				}
+				i += n
 				continue
 			}
-			copy(cells[i:i+n], src.Cells[r:])
+			for i+2*n <= len(rows) && rows[i+2*n-1]-from == int32(2*n-1) { // they follow each other
+				n *= 2
+			}
+			copy(cells[i:i+n], src.Cells[from:])
 			i += n
 		}
 	}

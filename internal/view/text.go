@@ -90,13 +90,15 @@ func (t Text) Adjacent(cells, next []string, delimiter byte) bool {
 	if len(cells) != len(next) || len(t) == 0 {
 		return false
 	}
-	base := uintptr(unsafe.Pointer(unsafe.SliceData(t)))
-	last := uintptr(len(t) - 1)
+	base, last := uintptr(unsafe.Pointer(unsafe.SliceData(t))), uintptr(len(t)-1)
 	for r, s := range cells {
 		from, behind := uintptr(unsafe.Pointer(unsafe.StringData(s))), next[r]
 		end := from - base + uintptr(len(s))
 		// What lies before the text has an offset beyond its end.
-		if from-base > last || end > last || t[end] != delimiter || uintptr(unsafe.Pointer(unsafe.StringData(behind)))-base != end+1 || uintptr(len(behind)) > last-end {
+		if end > last || from-base > last || uintptr(unsafe.Pointer(unsafe.StringData(behind)))-base != end+1 || uintptr(len(behind)) > last-end {
+			return false
+		}
+		if t[end] != delimiter {
 			return false
 		}
 	}

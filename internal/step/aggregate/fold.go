@@ -1,0 +1,552 @@
+// Package aggregate has the steps that make one row of many: pivot and group. Workers aggregate what they read into
+// parts of their own, which are merged at the end; every row carries its position among all, so the outcome does not depend on
+// who read it. Keys for which memory has no room go to files, each of which is aggregated by itself.
+package aggregate
+
+import (
+	"slices"
+	"sort"
+
+	"revuelta/internal/calc"
+	"revuelta/internal/diag"
+	"revuelta/internal/formula"
+	"revuelta/internal/step"
+	"revuelta/internal/step/keying"
+	"revuelta/internal/step/rowstore"
+	"revuelta/internal/table"
+)
+
+// folder is what pivot and group share: rows are dealt to slots by their keys
+// down and across, and each slot has its calculations.
+type folder struct {
+	in       *table.Schema
+	down     []keying.Key
+	across   []keying.Key // none: a single column
+	calcs    []*calc.Calculation
+	decimals int
+	balance  []int                                                 // fields whose cells come out as they went in, one each
+	watch    func(values []string) (reason string, tries []string) // looks at a new across key
+	drops    func(values []string) bool                            // across keys whose values nobody wants; nil: there are none
+	most     int                                                   // across keys; 0: no bound
+	wanted   []int                                                 // fields that keys and calculations look at
+	perSlot  int                                                   // bytes, about
+	perRow   int                                                   // bytes that are held of each row, about
+	tooMany  func(across *keying.Interner) error
+}
+
+// part is what one worker folded.
+type part struct {
+	f      *folder
+	s      *step.Site
+	down   *keying.Interner
+	across *keying.Interner
+	grid   grid
+	slots  int32
+	at     []int32 // slots of the rows at hand
+	drops  []bool  // of each key across
+	accs   []calc.Acc
+	spans  []span
+	single []*calc.Single // those of accs that take exactly one value
+	cells  [][]string     // of balance
+	spare  [][]string
+
+	held   int                 // bytes that calculations hold of rows
+	apart  []*rowstore.Buckets // rows there was no room for; those of one worker in each
+	level  int                 // how often the rows at hand were dealt to files
+	sparse []string            // a row of the fields that are wanted alone
+}
+
+// span tells where the rows of a batch stand, for messages.
+type span struct {
+	at     int64
+	rows   int
+	origin table.Origin
+}
+
+// grid finds the slot of a row and an across key: the first keys across in an
+// array of all rows, the others in a sorted list of each row.
+type grid struct {
+	rows   int
+	stride int     // keys across in near
+	near   []int32 // slot + 1
+	far    []farCells
+}
+
+type farCells struct{ cols, slots []int32 }
+
+const nearCols = 64
+
+func (g *grid) get(row, col int32) int32 {
+	if int(col) < g.stride {
+		return g.near[int(row)*g.stride+int(col)] - 1
+	}
+	if int(row) < len(g.far) {
+		if i, ok := slices.BinarySearch(g.far[row].cols, col); ok {
+			return g.far[row].slots[i]
+		}
+	}
+	return -1
+}
+
+// addRow makes room for a further row.
+func (g *grid) addRow() {
+	g.rows++
+	for range g.stride {
+		g.near = append(g.near, 0)
+	}
+}
+
+// widen makes room for so many keys across.
+func (g *grid) widen(cols int) {
+	if cols <= g.stride || g.stride == nearCols {
+		return
+	}
+	wide := min(nearCols, (cols+7)/8*8)
+	near := make([]int32, g.rows*wide, max(g.rows, cap(g.near)/max(1, g.stride))*wide)
+	for r := range g.rows {
+		copy(near[r*wide:], g.near[r*g.stride:(r+1)*g.stride])
+	}
+	g.near, g.stride = near, wide
+}
+
+func (g *grid) put(row, col, slot int32) {
+	g.widen(int(col) + 1)
+	if int(col) < g.stride {
+		g.near[int(row)*g.stride+int(col)] = slot + 1
+		return
+	}
+	for len(g.far) <= int(row) {
+		g.far = append(g.far, farCells{})
+	}
+	f := &g.far[row]
+	i, _ := slices.BinarySearch(f.cols, col)
+	f.cols, f.slots = slices.Insert(f.cols, i, col), slices.Insert(f.slots, i, slot)
+}
+
+// each goes through the slots of a row.
+func (g *grid) each(row int32, f func(col, slot int32)) {
+	for c, s := range g.near[int(row)*g.stride : (int(row)+1)*g.stride] {
+		if s > 0 {
+			f(int32(c), s-1)
+		}
+	}
+	if int(row) < len(g.far) {
+		for i, c := range g.far[row].cols {
+			f(c, g.far[row].slots[i])
+		}
+	}
+}
+
+// newPart makes a part.
+func (f *folder) newPart(s *step.Site) *part {
+	p := &part{f: f, s: s, down: keying.NewInterner(f.in, f.down), across: keying.NewInterner(f.in, f.across)}
+	for _, c := range f.calcs {
+		a, err := c.New(f.in, f.decimals)
+		if err != nil {
+			panic("step: " + err.Error()) // it was bound before
+		}
+		p.accs = append(p.accs, a)
+		if one, ok := a.(*calc.Single); ok {
+			p.single = append(p.single, one)
+		}
+	}
+	p.cells, p.spare = make([][]string, len(f.balance)), make([][]string, len(f.balance))
+	return p
+}
+
+// ready finds out what is needed of a row where it goes to a file, and what is held of it.
+func (f *folder) ready() *folder {
+	f.wanted = append(append(keying.Uses(f.in, f.down), keying.Uses(f.in, f.across)...), f.balance...)
+	for _, c := range f.calcs {
+		slot, row := c.Holds()
+		f.perSlot, f.perRow = f.perSlot+slot, f.perRow+row
+		for _, n := range c.Fields() {
+			if i, ok := f.in.Index(n); ok {
+				f.wanted = append(f.wanted, i)
+			}
+		}
+	}
+	slices.Sort(f.wanted)
+	f.wanted = slices.Compact(f.wanted)
+	return f
+}
+
+// load readies the rows of a batch.
+func (p *part) load(b *table.Batch) {
+	p.down.Load(b)
+	p.across.Load(b)
+	for _, a := range p.accs {
+		a.Load(b)
+	}
+	for i, c := range p.f.balance {
+		p.cells[i], p.spare[i] = b.Cols[c].Flat(b.Rows, p.spare[i])
+	}
+}
+
+// Add implements Part.
+func (p *part) Add(b *table.Batch, at int64) error {
+	p.load(b)
+	if p.full() {
+		return p.putApart(b, at)
+	}
+	p.remember(b, at)
+	p.held += b.Rows * p.f.perRow
+	if p.s.Aside != nil {
+		return p.oneByOne(b, at)
+	}
+	return p.all(b, at)
+}
+
+// oneByOne takes the rows of a batch each for itself.
+func (p *part) oneByOne(b *table.Batch, at int64) error {
+	for r := range b.Rows {
+		if err := p.row(b, r, at+int64(r)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// remember notes where rows stand, for a message of two that compete.
+func (p *part) remember(b *table.Batch, at int64) {
+	if len(p.single) > 0 {
+		o := b.Origin
+		o.Lines, o.Ends, o.Files = slices.Clone(o.Lines), slices.Clone(o.Ends), slices.Clone(o.Files)
+		p.spans = append(p.spans, span{at, b.Rows, o})
+	}
+}
+
+// all takes the rows of a batch step by step: all keys across, all keys down,
+// all slots, then one calculation after the other. What each of these waits for in
+// memory it waits for together. The earliest row that fails is told.
+func (p *part) all(b *table.Batch, at int64) error {
+	var stop error
+	failed := func(r int, fail *formula.Failure, err error) {
+		if fail != nil {
+			err = p.unfit(b, r, fail)
+		}
+		if err != nil {
+			stop = err
+		}
+	}
+	n := b.Rows
+	cols, fail, err := p.across.Ids(b, n, at, func(id int32, r int) error { return p.newAcross(b, id, r) })
+	if p.f.drops != nil && slices.ContainsFunc(cols, p.dropped) {
+		return p.oneByOne(b, at)
+	}
+	failed(len(cols), fail, err)
+	rows, fail, err := p.down.Ids(b, len(cols), at, func(int32, int) error {
+		p.grid.addRow()
+		p.s.Tally.Merged-- // counted below with those that are not new
+		return nil
+	})
+	failed(len(rows), fail, err)
+	n = len(rows)
+	p.s.Tally.Merged += int64(n)
+	if cap(p.at) < n {
+		p.at = make([]int32, b.Rows)
+	}
+	slots := p.at[:n]
+	p.grid.widen(len(p.across.Values))
+	if g := &p.grid; len(p.across.Values) <= g.stride {
+		for r, row := range rows {
+			slots[r] = g.near[int(row)*g.stride+int(cols[r])] - 1
+		}
+	} else {
+		for r, row := range rows {
+			slots[r] = g.get(row, cols[r])
+		}
+	}
+	for r, slot := range slots {
+		if slot >= 0 {
+			continue
+		}
+		// It may have been made for a row above.
+		if slot = p.grid.get(rows[r], cols[r]); slot < 0 {
+			slot = p.slot(rows[r], cols[r])
+		}
+		slots[r] = slot
+	}
+	for _, a := range p.accs {
+		r, fail := calc.AddAll(a, slots[:n], at)
+		if fail != nil {
+			failed(r, fail, nil)
+			n = r
+		}
+	}
+	for i := range p.cells {
+		p.s.Tally.FilledIn += int64((&table.Column{Cells: p.cells[i]}).Filled(n))
+	}
+	return stop
+}
+
+// newAcross looks at a key across that was not seen before.
+func (p *part) newAcross(b *table.Batch, id int32, r int) error {
+	if reason, tries := p.f.look(p.across.Values[id]); reason != "" {
+		p.across.Forget(id)
+		return p.s.Unfit(p.f.in, b, r, p.f.across[0].Column, reason, tries...)
+	}
+	if p.f.most > 0 && len(p.across.Values) > p.f.most {
+		return p.f.tooMany(p.across)
+	}
+	return nil
+}
+
+func (p *part) row(b *table.Batch, r int, pos int64) error {
+	if dropped, ok, err := p.drop(b, r, pos); !ok {
+		return err
+	} else if dropped {
+		_, err := p.downOf(b, r, pos) // its row stays
+		return err
+	}
+	if p.s.Aside != nil { // a row that is put aside leaves no trace
+		if fail := p.check(r); fail != nil {
+			return p.unfit(b, r, fail)
+		}
+	}
+	col, ok, err := p.acrossOf(b, r, pos)
+	if !ok {
+		return err
+	}
+	row, err := p.downOf(b, r, pos)
+	if row < 0 {
+		return err
+	}
+	slot := p.grid.get(row, col)
+	if slot < 0 {
+		slot = p.slot(row, col)
+	}
+	for _, a := range p.accs {
+		if fail := a.Add(slot, r, pos); fail != nil {
+			return p.unfit(b, r, fail)
+		}
+	}
+	p.countFilled(r)
+	return nil
+}
+
+// downOf is the number of a row's key down, which it counts; negative: the row was dealt with, or stops the run.
+func (p *part) downOf(b *table.Batch, r int, pos int64) (int32, error) {
+	row, fresh, fail := p.down.Id(r, pos)
+	if fail != nil {
+		return -1, p.unfit(b, r, fail)
+	}
+	if fresh {
+		p.grid.addRow()
+	} else {
+		p.s.Tally.Merged++
+		p.down.First[row] = min(p.down.First[row], pos) // rows of files come after those held
+	}
+	return row, nil
+}
+
+// drop tells whether nobody wants the values of a row, which then need not be read; not ok: it was dealt with, or stops the run.
+func (p *part) drop(b *table.Batch, r int, pos int64) (dropped, ok bool, err error) {
+	if p.f.drops == nil {
+		return false, true, nil
+	}
+	id, ok, err := p.acrossOf(b, r, pos)
+	return ok && p.dropped(id), ok, err
+}
+
+// dropped tells whether nobody wants the values of a key across.
+func (p *part) dropped(id int32) bool {
+	for k := int32(len(p.drops)); k <= id; k++ {
+		p.drops = append(p.drops, p.f.drops(p.across.Values[k]))
+	}
+	return p.drops[id]
+}
+
+func (p *part) countFilled(r int) {
+	for i := range p.cells {
+		if p.cells[i][r] != "" {
+			p.s.Tally.FilledIn++
+		}
+	}
+}
+
+// check tells whether the calculations can take a row.
+func (p *part) check(r int) *formula.Failure {
+	for _, a := range p.accs {
+		if fail := a.Check(r); fail != nil {
+			return fail
+		}
+	}
+	return nil
+}
+
+// acrossOf is the number of a row's key across; not ok: the row was dealt with, or stops the run.
+func (p *part) acrossOf(b *table.Batch, r int, pos int64) (id int32, ok bool, err error) {
+	id, fresh, fail := p.across.Id(r, pos)
+	if fail != nil {
+		return 0, false, p.unfit(b, r, fail)
+	}
+	if fresh {
+		known := len(p.across.Values)
+		if err := p.newAcross(b, id, r); err != nil || len(p.across.Values) < known {
+			return 0, false, err
+		}
+	}
+	return id, true, nil
+}
+
+// look asks whether an across key may be there.
+func (f *folder) look(values []string) (string, []string) {
+	if f.watch == nil {
+		return "", nil
+	}
+	return f.watch(values)
+}
+
+func (p *part) unfit(b *table.Batch, r int, fail *formula.Failure) error {
+	return p.s.Unfit(p.f.in, b, r, fail.Field, fail.Reason, step.TriesFor(fail)...)
+}
+
+// merge takes what another part folded.
+func (p *part) merge(o *part) error {
+	rows, known := p.down.Merge(o.down)
+	cols, _ := p.across.Merge(o.across)
+	p.s.Tally.Merged += int64(known)
+	for p.grid.rows < len(p.down.Values) {
+		p.grid.addRow()
+	}
+	p.grid.widen(len(p.across.Values))
+	for i := range o.grid.rows {
+		if err := p.mergeRow(rows[i], o, int32(i), cols); err != nil {
+			return err
+		}
+	}
+	p.learn(o)
+	p.spans, p.apart = append(p.spans, o.spans...), append(p.apart, o.apart...)
+	return nil
+}
+
+// mergeRow merges the slots of another's row; cols are the numbers its keys across have here, nil: the same.
+func (p *part) mergeRow(row int32, o *part, theirs int32, cols []int32) (err error) {
+	o.grid.each(theirs, func(col, from int32) {
+		if cols != nil {
+			col = cols[col]
+		}
+		slot := p.grid.get(row, col)
+		if slot < 0 {
+			slot = p.slot(row, col)
+		}
+		if e := p.mergeSlot(slot, o.accs, from); e != nil && err == nil {
+			err = e
+		}
+	})
+	return err
+}
+
+// learn takes over what the calculations of another know of the whole field.
+func (p *part) learn(o *part) {
+	for k, a := range p.accs {
+		if a, ok := a.(calc.Knowing); ok {
+			a.Learn(o.accs[k])
+		}
+	}
+}
+
+// slot makes a new slot.
+func (p *part) slot(row, col int32) int32 {
+	slot := p.loose()
+	p.grid.put(row, col, slot)
+	return slot
+}
+
+// loose makes a slot outside the table.
+func (p *part) loose() int32 {
+	p.slots++
+	for _, a := range p.accs {
+		a.Grow(int(p.slots))
+	}
+	return p.slots - 1
+}
+
+func (p *part) mergeSlot(slot int32, from []calc.Acc, other int32) error {
+	for k, a := range p.accs {
+		if err := a.Merge(slot, from[k], other); err != nil {
+			return diag.Dataf("%s: %v", p.f.calcs[k].Source, err)
+		}
+	}
+	return nil
+}
+
+// gatherParts puts the parts of all workers together.
+func gatherParts(parts []step.Part, s *step.Site) (*part, error) {
+	all := parts[0].(*part)
+	all.s = s
+	for i, o := range parts[1:] {
+		if err := all.merge(o.(*part)); err != nil {
+			return nil, err
+		}
+		parts[i+1] = nil
+	}
+	sort.Slice(all.spans, func(i, j int) bool { return all.spans[i].at < all.spans[j].at })
+	if len(all.apart) == 0 {
+		if _, err := all.conflict(); err != nil {
+			return nil, err
+		}
+	}
+	for _, a := range all.accs {
+		if err := a.Settle(); err != nil {
+			return nil, err
+		}
+	}
+	return all, nil
+}
+
+// conflict names the two rows that compete for one cell, the earliest there are, and tells where the second stands.
+func (p *part) conflict() (int64, error) {
+	var first *calc.Conflict
+	var at int32
+	measure := ""
+	for k, a := range p.accs {
+		one, ok := a.(*calc.Single)
+		if !ok {
+			continue
+		}
+		for slot, c := range one.Conflicts {
+			if first == nil || c.Second < first.Second {
+				first, at, measure = &c, slot, p.f.calcs[k].Measure()
+			}
+		}
+	}
+	if first == nil {
+		return 0, nil
+	}
+	var where string
+	for id := range p.grid.rows {
+		p.grid.each(int32(id), func(col, slot int32) {
+			if slot != at {
+				return
+			}
+			for i, k := range p.f.down {
+				where += ", " + k.Name + " " + diag.Quote(p.down.Values[id][i])
+			}
+			for i, k := range p.f.across {
+				where += ", " + k.Name + " " + diag.Quote(p.across.Values[col][i])
+			}
+		})
+	}
+	file, line := p.place(first.Second)
+	e := diag.Dataf("two rows compete for %s of one cell: %s and %s%s", diag.Quote(measure), diag.Quote(first.A), diag.Quote(first.B), where).At(file, line)
+	if _, other := p.place(first.First); other > 0 {
+		e.Text += ", lines " + diag.Count(int64(other)) + " and " + diag.Count(int64(line))
+	}
+	return first.Second, e.Trying("say what to make of several: sum("+measure+"), first("+measure+"), join("+measure+", \"; \")", "keep apart what differs: --down")
+}
+
+// place finds the file and line of a row.
+func (p *part) place(pos int64) (string, int) {
+	i := sort.Search(len(p.spans), func(i int) bool { return p.spans[i].at > pos }) - 1
+	if i < 0 || pos >= p.spans[i].at+int64(p.spans[i].rows) {
+		return "", 0
+	}
+	o := &p.spans[i].origin
+	if o.Line == 0 || p.s.File == nil {
+		return "", 0
+	}
+	row := int(pos - p.spans[i].at)
+	return p.s.File(o.FileOf(row)), o.LineOf(row)
+}

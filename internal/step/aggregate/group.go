@@ -1,0 +1,218 @@
+package aggregate
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"revuelta/internal/calc"
+	"revuelta/internal/diag"
+	"revuelta/internal/step"
+	"revuelta/internal/step/keying"
+	"revuelta/internal/step/rowstore"
+	"revuelta/internal/table"
+)
+
+var GroupSpec = &step.Spec{
+	Name: "group",
+	Brief: []string{
+		"Folds rows into groups and calculates each: counts, exact sums, means, extremes, lists.",
+		"With --each-row the result is written onto every row instead.",
+	},
+	Forms:    []string{"group --by SELECTION --calc CALCULATION..."},
+	Operands: func(*step.Args) int { return 0 },
+	Options: []step.Option{
+		{Name: "by", Value: "SELECTION", Help: "what makes a group (without: all rows are one); also year(date), month(date) as m, …"},
+		{Name: "calc", Value: "CALCULATION", Repeat: true, Help: "count(), sum(kilos), mean(price) as price, join(plant, \"; \"), …"},
+		{Name: "each-row", Help: "write the result onto every row"},
+		{Name: "decimals", Value: "N", Help: "round what was calculated, half to even"},
+	},
+	Make:   makeGroup,
+	Memory: "one entry for each group; median, pNN, distinct, mode and join hold their cells; --each-row holds all rows; beyond --memory rows go to temporary files",
+	Examples: []step.Example{{
+		Command: "revuelta group --by apiary --calc 'count() as visits' --calc 'sum(kilos)' visits.csv",
+		Input:   "apiary,kilos\nVesk,1.25\nTamro,\nVesk,0.75\n",
+		Output:  "apiary,visits,kilos\nVesk,2,2.00\nTamro,1,\n",
+	}},
+}
+
+// Group folds rows into groups.
+type Group struct {
+	By       *keying.KeySpec // nil: one group
+	Calcs    []*calc.Calculation
+	EachRow  bool
+	Decimals int
+}
+
+func makeGroup(a *step.Args) (any, error) {
+	g := &Group{By: &keying.KeySpec{}, EachRow: a.Has("each-row")}
+	var err error
+	if g.By, err = keying.ParseKeys(a.Get("by", "")); err != nil {
+		return nil, err
+	}
+	if !a.Has("calc") {
+		return nil, diag.Usagef("group lacks --calc").Trying("--calc 'count()'", "distinct --by … for one row of each")
+	}
+	if g.Calcs, err = parseCalculations(a.All("calc")); err != nil {
+		return nil, err
+	}
+	if g.Decimals, err = decimalsOf(a); err != nil {
+		return nil, err
+	}
+	if g.EachRow {
+		return (*groupEach)(g), nil
+	}
+	return g, nil
+}
+
+// bind finds the fields.
+func (g *Group) bind(in *table.Schema) (*folder, error) {
+	f := &folder{in: in, calcs: g.Calcs, decimals: g.Decimals}
+	for _, c := range g.Calcs {
+		if _, err := c.New(in, -1); err != nil {
+			return nil, err
+		}
+	}
+	var err error
+	if f.down, err = g.By.Bind(in); err != nil {
+		return nil, err
+	}
+	return f.ready(), nil
+}
+
+// Run implements Step.
+func (g *Group) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+	return step.Reduced(ctx, g, in, out, s)
+}
+
+// grouping is a group bound to the fields of a table.
+type grouping struct {
+	f      *folder
+	schema *table.Schema
+}
+
+// Reduce implements Reducer.
+func (g *Group) Reduce(in *table.Schema) (step.Reduction, error) {
+	f, err := g.bind(in)
+	if err != nil {
+		return nil, err
+	}
+	schema, err := step.Unique(append(namesOfKeys(f.down), calc.Measures(g.Calcs)...), "name the calculation: sum(kilos) as total")
+	return &grouping{f, schema}, err
+}
+
+// Part implements Reduction.
+func (g *grouping) Part(s *step.Site) step.Part { return g.f.newPart(s) }
+
+// Finish implements Reduction.
+func (g *grouping) Finish(ctx context.Context, parts []step.Part, out step.Out, s *step.Site) error {
+	all, err := gatherParts(parts, s)
+	if err != nil {
+		return err
+	}
+	if err := out.Start(g.schema); err != nil {
+		return err
+	}
+	if len(g.f.down) == 0 && len(all.down.Values) == 0 { // no rows are a group too
+		all.down.Add("", keying.HashOf(""), 0)
+		all.grid.addRow()
+		all.slot(0, 0)
+		s.Tally.Made++
+	}
+	w := &layout{part: all, columns: []column{{id: 0}}, keys: len(g.f.down)}
+	if err := w.write(ctx, g.schema.Len(), totals{}, false, s, out); err != nil {
+		return err
+	}
+	s.Say = fmt.Sprintf("%s merged into %s", diag.Plural(s.Tally.Merged+int64(w.rows), "row"), diag.Plural(int64(w.rows), "group"))
+	return nil
+}
+
+// groupEach is a group that writes its results onto every row.
+type groupEach Group
+
+// Run implements Step. It holds all rows.
+func (g *groupEach) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+	var f *folder
+	var schema *table.Schema
+	var p *part
+	held := &rowstore.RowStore{Limit: s.Memory / 2, Temp: s.Temp}
+	defer held.Close()
+	at := int64(0)
+	err := in(ctx, step.Through{
+		OnStart: func(in *table.Schema) (err error) {
+			if f, err = (*Group)(g).bind(in); err != nil {
+				return err
+			}
+			schema, err = step.Unique(append(slices.Clone(in.Names()), calc.Measures(g.Calcs)...), "name the calculation: sum(kilos) as total")
+			p = f.newPart(s)
+			p.level = rowstore.MostLevels // the groups are held
+			held.Width = in.Len()
+			return err
+		},
+		OnEmit: func(b *table.Batch) error {
+			if s.Aside != nil {
+				return diag.Usagef("group --each-row does not go with --set-aside").Trying("where or cast before it")
+			}
+			if err := p.Add(b, at); err != nil {
+				return err
+			}
+			at += int64(b.Rows)
+			return held.Add(b)
+		},
+	})
+	if err != nil {
+		return err
+	}
+	s.Tally.Merged, s.Tally.FilledIn = 0, 0 // no row was merged: all go out again
+	all, err := gatherParts([]step.Part{p}, s)
+	if err != nil {
+		return err
+	}
+	w := &layout{part: all, columns: []column{{id: 0}}}
+	rows := all.down.InOrder()
+	if err := w.total(rows, totals{}); err != nil {
+		return err
+	}
+	if err := out.Start(schema); err != nil {
+		return err
+	}
+	// The result of each group once; the rows share it as codes.
+	values := make([][]string, len(all.accs))
+	for _, row := range rowsByID(rows) {
+		w.share(0)
+		for k, a := range all.accs {
+			values[k] = append(values[k], string(a.Append(nil, all.grid.get(row, 0))))
+		}
+	}
+	s.Say = diag.Plural(int64(len(rows)), "group")
+	b := table.Get()
+	return held.Each(ctx, func(h *table.Batch) error {
+		all.down.Load(h)
+		b.Shape(schema.Len())
+		for i := range h.Cols {
+			b.Cols[i].Borrow(&h.Cols[i])
+		}
+		for k := range all.accs {
+			codes := b.Cols[len(h.Cols)+k].MakeCodes(values[k], h.Rows)
+			for r := range h.Rows {
+				id, _, fail := all.down.Id(r, 0)
+				if fail != nil {
+					return diag.Dataf("%s", fail.Reason)
+				}
+				codes[r] = id
+			}
+		}
+		b.Rows, b.Origin = h.Rows, h.Origin
+		if err := out.Emit(b); err != nil {
+			return err
+		}
+		return context.Cause(ctx)
+	})
+}
+
+// rowsByID lists the groups by their numbers.
+func rowsByID(rows []int32) []int32 {
+	out := slices.Clone(rows)
+	slices.Sort(out)
+	return out
+}

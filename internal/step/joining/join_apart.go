@@ -1,0 +1,212 @@
+package joining
+
+import (
+	"context"
+	"slices"
+	"strconv"
+
+	"revuelta/internal/selection"
+	"revuelta/internal/step"
+	"revuelta/internal/step/keying"
+	"revuelta/internal/step/ordering"
+	"revuelta/internal/step/rowstore"
+	"revuelta/internal/table"
+)
+
+// joinedApart is a Join whose other table is more than memory holds: the rows
+// of both tables are dealt to files by their keys, each pair of files is
+// joined by itself, and the outcome is put into the order of the rows here. Keys that
+// differ in spaces, case and leading zeros alone are in one file, so that they can be told.
+type joinedApart struct {
+	t      *joined // without its rows
+	there  *rowstore.Buckets
+	memory int64
+	temp   string
+	cells  []string
+	key    []string
+}
+
+func newJoinedApart(t *joined, s *step.Site) *joinedApart {
+	return &joinedApart{t: t, there: &rowstore.Buckets{Temp: s.Temp, Width: t.schema.Len()}, key: make([]string, len(t.keys)), memory: s.Memory, temp: s.Temp}
+}
+
+// putHeld deals the rows out that memory has.
+func (x *joinedApart) putHeld() error {
+	b := table.Get()
+	b.Shape(len(x.t.columns))
+	for i, cells := range x.t.columns {
+		copy(b.Cols[i].Make(x.t.rows), cells)
+		x.t.columns[i] = nil
+	}
+	b.Rows = x.t.rows
+	x.t.rows, x.t.size = 0, 0
+	return x.put(b)
+}
+
+// put deals out rows of the other table; those with a blank in their keys have no partner.
+func (x *joinedApart) put(b *table.Batch) error {
+	for r := range b.Rows {
+		x.cells = b.Row(r, x.cells[:0])
+		for k, i := range x.t.keys {
+			x.key[k] = x.cells[i]
+		}
+		if slices.Contains(x.key, "") {
+			continue
+		}
+		if err := x.there.Add(looseBucket(x.key), x.cells, 0, 0, 0); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func looseBucket(key []string) int { return rowstore.BucketOf(keying.HashOf(looseKey(key)), 0) }
+
+// numberField is the name of the field behind the others that has the numbers of the rows here. No header can have it.
+const numberField = "\x00number"
+
+// Run implements Step.
+func (x *joinedApart) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+	defer x.there.Close()
+	here := &rowstore.Buckets{Temp: x.temp}
+	defer here.Close()
+	var schema, numbered, after *table.Schema
+	var keys []int
+	number := int64(0)
+	err := in(ctx, step.Through{
+		OnStart: func(in *table.Schema) error {
+			bound, err := x.t.Bind(in)
+			if err != nil {
+				return err
+			}
+			schema, after = in, bound.Schema
+			numbered = table.NewSchema(append(slices.Clone(in.Names()), numberField))
+			here.Width = in.Len()
+			s.Notes = append(s.Notes, bound.Notes...)
+			for _, pair := range x.t.On {
+				i, ok := in.Index(pair[0])
+				if !ok {
+					return selection.Missing(pair[0], in)
+				}
+				keys = append(keys, i)
+			}
+			return out.Start(after)
+		},
+		OnEmit: func(b *table.Batch) error {
+			for r := range b.Rows {
+				x.cells = b.Row(r, x.cells[:0])
+				for k, i := range keys {
+					x.key[k] = x.cells[i]
+				}
+				if err := here.Add(looseBucket(x.key), x.cells, b.Origin.LineOf(r), b.Origin.FileOf(r), number); err != nil {
+					return err
+				}
+				number++
+			}
+			return nil
+		},
+	})
+	if err != nil {
+		return err
+	}
+	width := after.Len()
+	keeper := ordering.NewOrderKeeper(width, []int{width}, "number", &step.Site{Memory: x.memory, Temp: x.temp})
+	defer keeper.Close()
+	var stop error
+	first := int64(0) // the number of the row that stops it
+	near, example, alone := int64(0), "", 0
+	for n := range rowstore.FanOut {
+		t := x.t.empty()
+		if err := x.there.Each(ctx, n, func(b *table.Batch, _ []int64) error { t.add(b); return nil }); err != nil {
+			return err
+		}
+		x.there.Drop(n)
+		t.index()
+		bound, err := t.Bind(numbered)
+		if err != nil {
+			return err
+		}
+		site := x.site(s, schema)
+		fn := bound.New(site)
+		keep := func(b *table.Batch) error { return keeper.Add(ctx, moved(b, schema.Len())) }
+		err = here.Each(ctx, n, func(b *table.Batch, numbers []int64) error {
+			cells := table.Column{}
+			for r := range cells.Make(b.Rows) {
+				cells.Cells[r] = strconv.FormatInt(numbers[r], 10)
+			}
+			b.Cols = append(b.Cols, cells)
+			if stop != nil && numbers[0] > first {
+				return nil
+			}
+			err := fn(b, keep)
+			if err == nil || stop == nil && context.Cause(ctx) != nil {
+				return err
+			}
+			// One of these rows stops the run. The first of all files is told.
+			one := table.Get()
+			for r := range b.Rows {
+				one.Gather(b, []int32{int32(r)})
+				if err := fn(one, func(*table.Batch) error { return nil }); err != nil {
+					if stop == nil || numbers[r] < first {
+						stop, first = err, numbers[r]
+					}
+					return nil
+				}
+			}
+			return err
+		})
+		if err != nil {
+			return err
+		}
+		here.Drop(n)
+		k, e := t.nearly(&site.Tally)
+		if near, alone = near+k, alone+len(site.Tally.Values); e != "" && (example == "" || e < example) {
+			example = e
+		}
+		site.Tally.Values = nil
+		s.Tally.Add(&site.Tally)
+	}
+	if stop != nil {
+		return stop
+	}
+	said := sayNear(near, example, alone)
+	if err := x.t.unmatched(&s.Tally, func() string { return said }); err != nil {
+		return err
+	}
+	s.Say = x.t.say(&s.Tally, said)
+	return keeper.Emit(ctx, step.Through{OnEmit: func(b *table.Batch) error {
+		b.Cols = b.Cols[:width]
+		return out.Emit(b)
+	}})
+}
+
+// empty is the same without rows.
+func (t *joined) empty() *joined {
+	return &joined{Join: t.Join, name: t.name, schema: t.schema, columns: make([][]string, t.schema.Len()), keys: t.keys, bring: t.bring}
+}
+
+// site is where a pair of files is joined: rows that leave there do so without their number.
+func (x *joinedApart) site(s *step.Site, schema *table.Schema) *step.Site {
+	site := &step.Site{Step: s.Step, File: s.File}
+	if s.Aside != nil {
+		site.Aside = func(r *step.Row) error {
+			r.Names, r.Cells = r.Names[:schema.Len()], r.Cells[:schema.Len()]
+			return s.Aside(r)
+		}
+	}
+	if s.LeftOut != nil {
+		site.LeftOut = func(_ *table.Schema, b *table.Batch, rows []int32) {
+			bare := *b
+			bare.Cols = b.Cols[:schema.Len()]
+			s.LeftOut(schema, &bare, rows)
+		}
+	}
+	return site
+}
+
+// moved is the batch with a column put behind the others.
+func moved(b *table.Batch, column int) *table.Batch {
+	m := *b
+	m.Cols = append(append(slices.Clone(b.Cols[:column]), b.Cols[column+1:]...), b.Cols[column])
+	return &m
+}

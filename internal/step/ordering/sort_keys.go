@@ -1,0 +1,209 @@
+package ordering
+
+import (
+	"fmt"
+	"strings"
+
+	"revuelta/internal/decimal"
+	"revuelta/internal/diag"
+	"revuelta/internal/selection"
+	"revuelta/internal/step"
+	"revuelta/internal/table"
+)
+
+// sortSpec is fields to sort by, as 'apiary, kilos desc'.
+type sortSpec struct {
+	items []sortItem
+	order string // number, text, natural; "": numbers where all are
+}
+
+type sortItem struct {
+	whole string               // as it stands: a field may be named so
+	sel   *selection.Selection // of what stands before desc
+	desc  bool
+}
+
+func parseSort(source, order string) (*sortSpec, error) {
+	t := &sortSpec{order: order}
+	for _, piece := range selection.Cut(source, ',') {
+		it := sortItem{whole: strings.TrimSpace(piece)}
+		name, ok := strings.CutSuffix(it.whole, " desc")
+		it.desc = ok
+		var err error
+		if it.sel, err = selection.Parse(name); err != nil {
+			return nil, err
+		}
+		t.items = append(t.items, it)
+	}
+	return t, nil
+}
+
+// sortKeys makes bytes of rows that stand in the order of the rows.
+type sortKeys struct {
+	fields []sortField
+}
+
+type sortField struct {
+	name   string
+	column int
+	desc   bool
+	order  string // "": not yet known
+	auto   bool
+	number string // examples of what was met
+	other  string
+	spare  []string
+}
+
+func (t *sortSpec) bind(in *table.Schema) (*sortKeys, error) {
+	k := &sortKeys{}
+	var err error
+	for _, it := range t.items {
+		desc := it.desc
+		var fields []int
+		if i, ok := in.Index(it.whole); ok {
+			fields, desc = []int{i}, false
+		} else if fields, err = it.sel.Resolve(in); err != nil {
+			return nil, err
+		}
+		for _, i := range fields {
+			for _, f := range k.fields {
+				if f.column == i {
+					return nil, diag.Usagef("%s is sorted by twice", diag.Quote(in.Name(i)))
+				}
+			}
+			k.fields = append(k.fields, sortField{name: in.Name(i), column: i, desc: desc, order: t.order, auto: t.order == ""})
+		}
+	}
+	return k, nil
+}
+
+// look sees what the cells of a batch are.
+func (k *sortKeys) look(b *table.Batch) {
+	for i := range k.fields {
+		f := &k.fields[i]
+		if !f.auto || f.number != "" && f.other != "" {
+			continue
+		}
+		var cells []string
+		cells, f.spare = b.Cols[f.column].Flat(b.Rows, f.spare)
+		for _, s := range cells {
+			if s == "" {
+				continue
+			}
+			if _, ok := decimal.Parse(s); ok {
+				if f.number == "" {
+					f.number = strings.Clone(s)
+				}
+			} else if f.other == "" {
+				f.other = strings.Clone(s)
+			}
+			if f.number != "" && f.other != "" {
+				break
+			}
+		}
+	}
+}
+
+// decide settles the orders by what was seen so far; it tells whether one changed.
+func (k *sortKeys) decide() (changed bool) {
+	for i := range k.fields {
+		f := &k.fields[i]
+		was := f.order
+		if f.auto {
+			f.order = "number"
+			if f.other != "" || f.number == "" {
+				f.order = "text"
+			}
+		}
+		changed = changed || was != f.order
+	}
+	return changed
+}
+
+// settle decides when all was seen, and notes a mix.
+func (k *sortKeys) settle(s *step.Site) {
+	k.decide()
+	for _, f := range k.fields {
+		if f.auto && f.number != "" && f.other != "" {
+			s.Notes = append(s.Notes, fmt.Sprintf("%s is sorted as text: it holds numbers and others, as %s and %s; --order number puts the numbers first", diag.Quote(f.name), diag.Quote(f.number), diag.Quote(f.other)))
+		}
+	}
+}
+
+// append appends the key of a row of a batch.
+func (k *sortKeys) append(dst []byte, b *table.Batch, row int) []byte {
+	for i := range k.fields {
+		dst = k.fields[i].append(dst, b.Cols[k.fields[i].column].At(row))
+	}
+	return dst
+}
+
+// What a cell's part of a key begins with: blanks stand last either way round,
+// and what is no number behind the numbers.
+const (
+	keyValue = 1
+	keyOther = 2
+	keyBlank = 3
+)
+
+func (f *sortField) append(dst []byte, cell string) []byte {
+	if cell == "" {
+		return append(dst, keyBlank)
+	}
+	kind := byte(keyValue)
+	from := len(dst)
+	dst = append(dst, kind)
+	switch f.order {
+	case "number":
+		if d, ok := decimal.Parse(cell); ok {
+			dst = d.AppendKey(dst)
+			break
+		}
+		dst[from] = keyOther
+		dst = appendText(dst, cell)
+	case "natural":
+		dst = appendText(appendNatural(dst, cell), cell)
+	default:
+		dst = appendText(dst, cell)
+	}
+	if f.desc {
+		for i := from + 1; i < len(dst); i++ {
+			dst[i] = ^dst[i]
+		}
+	}
+	return dst
+}
+
+// appendText appends a text so that no key begins another.
+func appendText(dst []byte, s string) []byte {
+	if strings.IndexByte(s, 0) < 0 {
+		return append(append(dst, s...), 0, 0)
+	}
+	for i := 0; i < len(s); i++ {
+		if dst = append(dst, s[i]); s[i] == 0 {
+			dst = append(dst, 0xFF)
+		}
+	}
+	return append(dst, 0, 0)
+}
+
+// appendNatural appends a text with the digits in it by their number, as natural compares.
+func appendNatural(dst []byte, s string) []byte {
+	for i := 0; i < len(s); {
+		if !isDigit(s[i]) {
+			dst = append(dst, s[i])
+			i++
+			continue
+		}
+		run := digitsAt(s, i)
+		i += len(run)
+		run = strings.TrimLeft(run, "0")
+		n := len(run)
+		dst = append(dst, '0')
+		for ; n >= 0xFF; n -= 0xFF {
+			dst = append(dst, 0xFF)
+		}
+		dst = append(append(dst, byte(n)), run...)
+	}
+	return append(dst, 0, 0)
+}

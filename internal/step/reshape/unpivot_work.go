@@ -1,0 +1,222 @@
+package reshape
+
+import (
+	"fmt"
+	"strings"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/step"
+	"revuelta/internal/table"
+)
+
+// Counters of the tally.
+const (
+	blankGroups = 0 // rows not made because their cells are blank
+	goneRows    = 1 // input rows of which nothing was left
+)
+
+func (f *folding) tell(skip bool) func(*step.Tally) string {
+	return func(t *step.Tally) string {
+		combos := diag.Plural(int64(len(f.groups)), "combination")
+		if len(f.labels) == 1 {
+			combos = diag.Plural(int64(len(f.groups)), f.labels[0])
+		}
+		s := fmt.Sprintf("%s folded: %s x %s", diag.Plural(int64(len(f.folded)), "field"), diag.Plural(t.In, "row"), combos)
+		if len(f.labels) > 1 {
+			s += " of " + strings.Join(f.labels, ", ")
+		}
+		if len(f.values) > 1 {
+			s += fmt.Sprintf(", %d measures", len(f.values))
+		}
+		if !skip {
+			return s
+		}
+		if len(f.values) > 1 {
+			s += fmt.Sprintf("; %s with only blanks left out", diag.Plural(t.Count[blankGroups], "combination"))
+		} else {
+			s += fmt.Sprintf("; %s left out", diag.Plural(t.Count[blankGroups], "blank cell"))
+		}
+		if n := t.Count[goneRows]; n > 0 {
+			s += fmt.Sprintf(", %s went out whole", diag.Plural(n, "row"))
+		}
+		return s
+	}
+}
+
+// unpivoter is the work of one worker.
+type unpivoter struct {
+	f      *folding
+	s      *step.Site
+	in     *table.Schema
+	per    int // input rows at a time
+	codes  []int32
+	ends   []int32
+	labels [][]string
+	skip   bool
+	dst    *table.Batch
+	flat   [][]string   // cells of the columns that are not plain
+	parts  [][][]string // of each value column
+	gone   []int32
+	lines  []int32
+}
+
+func (w *unpivoter) run(src *table.Batch, emit func(*table.Batch) error) error {
+	if w.flat == nil {
+		w.flat = make([][]string, len(src.Cols))
+	}
+	cells := func(i int) []string {
+		c := &src.Cols[i]
+		var out []string
+		out, w.flat[i] = c.Flat(src.Rows, w.flat[i])
+		return out
+	}
+	for from := 0; from < src.Rows; from += w.per {
+		to := min(from+w.per, src.Rows)
+		if w.skip {
+			w.skipping(src, from, to, cells)
+		} else {
+			w.folding(src, from, to, cells)
+		}
+		if w.dst.Rows == 0 {
+			continue
+		}
+		if err := emit(w.dst); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// folding makes all rows of the input rows from one to another.
+func (w *unpivoter) folding(src *table.Batch, from, to int, cells func(int) []string) {
+	f, dst := w.f, w.dst
+	n, each := to-from, len(f.groups)
+	dst.Shape(len(f.kept) + len(f.labels) + len(f.values))
+	dst.Rows = n * each
+	for i, k := range f.kept {
+		dst.Cols[i].ShareRuns(&src.Cols[k], cells(k)[from:to], w.ends[:n])
+	}
+	for i, values := range w.labels {
+		dst.Cols[len(f.kept)+i].ShareCodes(values, w.codes[:n*each], 0)
+	}
+	tally := &w.s.Tally
+	if w.parts == nil {
+		w.parts = make([][][]string, len(f.values))
+		for v := range f.values {
+			w.parts[v] = make([][]string, each)
+		}
+	}
+	for v := range f.values {
+		lacks := table.LacksAll
+		for g := range f.groups {
+			i := f.groups[g].fields[v]
+			if i < 0 {
+				continue
+			}
+			w.parts[v][g] = cells(i)[from:to]
+			lacks &= src.Cols[i].Lacks
+		}
+		dst.Cols[len(f.kept)+len(f.labels)+v].Weave(w.parts[v], lacks)
+	}
+	// Counted where they lie on either side: a cell woven wrongly shows.
+	for _, i := range f.folded {
+		tally.FilledIn += int64(src.Cols[i].FilledBetween(from, to))
+	}
+	for v := range f.values {
+		tally.FilledOut += int64(dst.Cols[len(f.kept)+len(f.labels)+v].Filled(n * each))
+	}
+	tally.Made += int64(n * (each - 1))
+	origin := src.Origin.From(from, to)
+	dst.Origin.Repeat(&origin, each, n)
+}
+
+// skipping makes the rows that are not blank.
+func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []string) {
+	f, dst := w.f, w.dst
+	each, most := len(f.groups), (to-from)*len(f.groups)
+	dst.Shape(len(f.kept) + len(f.labels) + len(f.values))
+	kept := make([][]string, len(f.kept))
+	runs, ends := make([][]string, len(f.kept)), make([][]int32, len(f.kept))
+	for i, k := range f.kept {
+		kept[i] = cells(k)
+		runs[i], ends[i] = dst.Cols[i].MakeRuns(to - from)
+		dst.Cols[i].Lacks = src.Cols[k].Lacks
+		dst.Cols[i].PlaceAs(&src.Cols[k])
+	}
+	codes := make([][]int32, len(f.labels))
+	for i, values := range w.labels {
+		codes[i] = dst.Cols[len(f.kept)+i].MakeCodes(values, most)
+	}
+	out := make([][]string, len(f.values))
+	wide := make([][][]string, len(f.values))
+	for v := range f.values {
+		col := &dst.Cols[len(f.kept)+len(f.labels)+v]
+		out[v] = col.Make(most)
+		lacks := table.LacksAll
+		wide[v] = make([][]string, each)
+		for g := range f.groups {
+			if i := f.groups[g].fields[v]; i >= 0 {
+				wide[v][g] = cells(i)
+				lacks &= src.Cols[i].Lacks
+				w.s.Tally.FilledIn += int64(src.Cols[i].FilledBetween(from, to))
+			}
+		}
+		col.Lacks = lacks
+	}
+	n, run := 0, 0
+	w.lines = w.lines[:0]
+	w.gone = w.gone[:0]
+	tally := &w.s.Tally
+	for r := from; r < to; r++ {
+		before := n
+		for g := range each {
+			blank := true
+			for v := range wide {
+				if c := wide[v][g]; c != nil && c[r] != "" {
+					blank = false
+					break
+				}
+			}
+			if blank {
+				tally.Count[blankGroups]++
+				continue
+			}
+			for v := range wide {
+				s := ""
+				if c := wide[v][g]; c != nil {
+					s = c[r]
+				}
+				out[v][n] = s
+			}
+			for i := range codes {
+				codes[i][n] = int32(g)
+			}
+			w.lines = append(w.lines, int32(r))
+			n++
+		}
+		if n == before {
+			w.gone = append(w.gone, int32(r))
+			continue
+		}
+		tally.Made += int64(n - before - 1)
+		for i := range runs {
+			runs[i][run], ends[i][run] = kept[i][r], int32(n)
+		}
+		run++
+	}
+	tally.Count[goneRows] += int64(len(w.gone))
+	w.s.Leave(w.in, src, w.gone)
+	for i := range runs {
+		dst.Cols[i].Cells, dst.Cols[i].Ends = runs[i][:run], ends[i][:run]
+	}
+	for i := range codes {
+		dst.Cols[len(f.kept)+i].Codes = codes[i][:n]
+	}
+	for v := range out {
+		col := &dst.Cols[len(f.kept)+len(f.labels)+v]
+		col.Cells = out[v][:n]
+		tally.FilledOut += int64(col.Filled(n))
+	}
+	dst.Rows = n
+	dst.Origin.Derive(&src.Origin, w.lines)
+}

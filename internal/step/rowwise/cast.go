@@ -1,0 +1,280 @@
+package rowwise
+
+import (
+	"fmt"
+	"strings"
+	"time"
+	"unicode"
+
+	"github.com/itchyny/timefmt-go"
+
+	"revuelta/internal/calendar"
+	"revuelta/internal/decimal"
+	"revuelta/internal/diag"
+	"revuelta/internal/selection"
+	"revuelta/internal/step"
+	"revuelta/internal/table"
+)
+
+var CastSpec = &step.Spec{
+	Name: "cast",
+	Brief: []string{
+		"Reads cells as numbers, dates or times and writes them in plain form.",
+		"Plain are 1234.50, 2024-05-02, 14:30:00 and 2024-05-02T14:30:00.",
+	},
+	Forms:    []string{"cast SELECTION number|date|time|datetime|text"},
+	Operands: func(*step.Args) int { return 2 },
+	Options: []step.Option{
+		{Name: "from", Value: "FORM", Repeat: true, Help: "how dates and times are written, as '%d/%m/%Y'; a cell that two forms read differently is an error"},
+		{Name: "write", Value: "FORM", Help: "how dates and times are to be written, as '%b %Y'"},
+		{Name: "decimal", Value: "CHAR", Help: "what stands before the decimals (default: a point)"},
+		{Name: "thousands", Value: "CHAR", Help: "what stands between thousands"},
+		{Name: "strip", Value: "CHARS", Help: "characters that are taken off: units, currency"},
+	},
+	Make: makeCast,
+	Examples: []step.Example{{
+		Command: "revuelta cast net number --decimal , --thousands . --strip kg lots.csv",
+		Input:   "lot;net\n007;1.234,50 kg\n026;-3,2\n",
+		Output:  "lot,net\n007,1234.50\n026,-3.2\n",
+	}, {
+		Command: "revuelta cast made date --from '%d/%m/%Y' lots.csv",
+		Input:   "lot,made\n007,3/4/2024\n",
+		Output:  "lot,made\n007,2024-04-03\n",
+	}},
+}
+
+// Cast reads cells and writes them in plain form.
+type Cast struct {
+	Selection *selection.Selection
+	To        string
+	From      []string
+	Write     string
+	Decimal   string
+	Thousands string
+	Strip     string
+}
+
+func makeCast(a *step.Args) (any, error) {
+	sel, err := selection.Parse(a.Operands[0])
+	if err != nil {
+		return nil, err
+	}
+	c := &Cast{Selection: sel, To: a.Operands[1], From: a.All("from"), Write: a.Get("write", ""),
+		Decimal: a.Get("decimal", "."), Thousands: a.Get("thousands", ""), Strip: a.Get("strip", "")}
+	kinds := []string{"number", "date", "time", "datetime", "text"}
+	numeric := c.To == "number"
+	switch {
+	case !contains(kinds, c.To):
+		e := diag.Usagef("cast … %s: it is one of %s", diag.Quote(c.To), strings.Join(kinds, ", "))
+		if near := diag.Nearest(c.To, kinds); near != "" {
+			e.Trying("did you mean " + near + "?")
+		}
+		return nil, e
+	case !numeric && (a.Has("decimal") || a.Has("thousands") || a.Has("strip")):
+		return nil, diag.Usagef("--decimal, --thousands and --strip go with number only")
+	case (numeric || c.To == "text") && (a.Has("from") || a.Has("write")):
+		return nil, diag.Usagef("--from and --write go with date, time and datetime only")
+	case len([]rune(c.Decimal)) != 1 || len([]rune(c.Thousands)) > 1:
+		return nil, diag.Usagef("--decimal and --thousands are one character each")
+	case c.Decimal == c.Thousands:
+		return nil, diag.Usagef("--decimal and --thousands are the same character, %s", diag.Quote(c.Decimal))
+	}
+	for _, f := range append(append([]string{}, c.From...), c.Write) {
+		if f != "" && !strings.Contains(f, "%") {
+			return nil, diag.Usagef("the form %s has no place in it", diag.Quote(f)).Trying("'%d/%m/%Y'")
+		}
+	}
+	return c, nil
+}
+
+func contains(list []string, s string) bool {
+	for _, l := range list {
+		if l == s {
+			return true
+		}
+	}
+	return false
+}
+
+// Bind implements Mapper.
+func (c *Cast) Bind(in *table.Schema) (*step.Bound, error) {
+	fields, err := c.Selection.Resolve(in)
+	if err != nil {
+		return nil, err
+	}
+	read := c.moment
+	switch c.To {
+	case "number":
+		read = c.number
+	case "text":
+		read = func(s string) (string, string, []string) { return s, "", nil }
+	}
+	return &step.Bound{
+		Schema:  in,
+		Passing: true,
+		New: func(s *step.Site) step.MapFunc {
+			w := &rewriting{in: in, fields: fields, s: s, cell: func(_ int, cell string) (string, string, []string) {
+				if cell == "" {
+					return "", "", nil
+				}
+				return read(cell)
+			}}
+			return w.run
+		},
+		Tell: func(t *step.Tally) string { return fmt.Sprintf("%s rewritten", diag.Plural(t.Count[0], "cell")) },
+	}, nil
+}
+
+// number reads a number as people write them and writes it plainly, with the decimals it has.
+func (c *Cast) number(cell string) (out, reason string, tries []string) {
+	s := strings.Map(func(r rune) rune {
+		if strings.ContainsRune(c.Strip, r) && string(r) != c.Decimal {
+			return -1
+		}
+		return r
+	}, cell)
+	s = strings.TrimFunc(s, unicode.IsSpace)
+	plain, ok := s, true
+	if c.Thousands != "" {
+		plain, ok = ungroup(s, c.Thousands, c.Decimal)
+	}
+	if c.Decimal != "." {
+		ok = ok && !strings.Contains(plain, ".")
+		plain = strings.Replace(plain, c.Decimal, ".", 1)
+	}
+	if strings.HasSuffix(plain, ".") {
+		ok = false
+	}
+	d, read := decimal.Parse(plain)
+	if !ok || !read {
+		return "", "is not a number", c.advice(cell)
+	}
+	if d.Sign() == 0 {
+		d = d.Abs()
+	}
+	return string(d.Append(nil)), "", nil
+}
+
+// ungroup takes the marks between thousands away; they must stand between groups of three.
+func ungroup(s, mark, point string) (string, bool) {
+	whole, rest := s, ""
+	if i := strings.Index(s, point); i >= 0 {
+		whole, rest = s[:i], s[i:]
+	}
+	if !strings.Contains(whole, mark) {
+		return s, !strings.Contains(rest, mark)
+	}
+	groups := strings.Split(strings.TrimLeft(whole, "+-"), mark)
+	for i, g := range groups {
+		if i > 0 && len(g) != 3 || i == 0 && (len(g) < 1 || len(g) > 3) {
+			return s, false
+		}
+	}
+	return strings.ReplaceAll(whole, mark, "") + rest, !strings.Contains(rest, mark)
+}
+
+// advice proposes the options under which a cell would be a number.
+func (c *Cast) advice(cell string) []string {
+	var unit strings.Builder
+	rest := strings.TrimSpace(strings.Map(func(r rune) rune {
+		switch {
+		case unicode.IsDigit(r), strings.ContainsRune(".,+-'", r), unicode.IsSpace(r):
+			return r
+		}
+		if !strings.ContainsRune(unit.String(), r) {
+			unit.WriteRune(r)
+		}
+		return -1
+	}, cell))
+	if !strings.ContainsAny(rest, "0123456789") || len([]rune(unit.String())) > 3 {
+		return nil
+	}
+	try := "cast FIELD number"
+	switch comma, point := strings.LastIndex(rest, ","), strings.LastIndex(rest, "."); {
+	case comma > point && point >= 0:
+		try += " --decimal , --thousands ."
+	case point > comma && comma >= 0:
+		try += " --thousands ,"
+	case comma >= 0:
+		try += " --decimal ,"
+	}
+	if unit.Len() > 0 {
+		try += " --strip " + unit.String()
+	}
+	return []string{try}
+}
+
+var plainForms = map[string][]string{
+	"date":     {"%Y-%m-%d"},
+	"time":     {"%H:%M:%S", "%H:%M"},
+	"datetime": {"%Y-%m-%dT%H:%M:%S", "%Y-%m-%d %H:%M:%S", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"},
+}
+
+// moment reads a date or time by the forms and writes it plainly or as wanted.
+func (c *Cast) moment(cell string) (out, reason string, tries []string) {
+	write := c.Write
+	if write == "" {
+		write = plainForms[c.To][0]
+	}
+	if len(c.From) == 0 && c.To != "time" {
+		m, ok := calendar.Parse(cell)
+		if !ok || c.To == "datetime" && !m.Timed {
+			return "", "is not a " + c.To + " of ISO 8601", []string{"cast FIELD " + c.To + " --from '%d/%m/%Y'"}
+		}
+		t := time.Date(m.Year, time.Month(m.Month), m.Day, m.Hour, m.Minute, m.Second, 0, time.UTC)
+		return timefmt.Format(t, write), "", nil
+	}
+	forms := c.From
+	if len(forms) == 0 {
+		forms = plainForms["time"]
+	}
+	found, by, missing := time.Time{}, "", false
+	for _, f := range forms {
+		t, ok, noDay := parseForm(cell, f)
+		missing = missing || noDay
+		if !ok {
+			continue
+		}
+		if by != "" && !t.Equal(found) {
+			return "", fmt.Sprintf("is read as %s by %s and as %s by %s", timefmt.Format(found, "%Y-%m-%d"), diag.Quote(by), timefmt.Format(t, "%Y-%m-%d"), diag.Quote(f)),
+				[]string{"give one --from, or cast the rows apart"}
+		}
+		found, by = t, f
+	}
+	switch {
+	case by != "":
+		return timefmt.Format(found, write), "", nil
+	case missing:
+		return "", "is a day that does not exist", nil
+	}
+	return "", fmt.Sprintf("does not fit %s", diag.Quote(strings.Join(forms, " or "))), []string{"a further --from"}
+}
+
+// parseForm reads a text by a form. The library takes the 30th of February
+// for a day in March, so what it read is written again and compared, but for case and leading zeros.
+func parseForm(cell, form string) (t time.Time, ok, noDay bool) {
+	t, err := timefmt.Parse(cell, form)
+	if err != nil {
+		return t, false, false
+	}
+	if loosely(timefmt.Format(t, form)) != loosely(cell) {
+		return t, false, true
+	}
+	return t.UTC(), true, false
+}
+
+// loosely is a text in lower case, its numbers without leading zeros, one space for several.
+func loosely(s string) string {
+	var b strings.Builder
+	s = strings.ToLower(strings.Join(strings.Fields(s), " "))
+	for i := 0; i < len(s); i++ {
+		first := i == 0 || s[i-1] < '0' || s[i-1] > '9'
+		if first {
+			for s[i] == '0' && i+1 < len(s) && '0' <= s[i+1] && s[i+1] <= '9' {
+				i++
+			}
+		}
+		b.WriteByte(s[i])
+	}
+	return b.String()
+}
