@@ -11,6 +11,7 @@ import (
 	"pgregory.net/rapid"
 
 	"revuelta/internal/format"
+	"revuelta/internal/rowstore"
 	"revuelta/internal/selection"
 	"revuelta/internal/table"
 )
@@ -26,7 +27,15 @@ func held(names []string, rows [][]string) format.Source {
 		}
 	}
 	b.Rows = len(rows)
-	return format.Memory("t", table.NewSchema(names), []*table.Batch{b}, nil)
+	store := &rowstore.Rows{}
+	if err := store.Adopt(b); err != nil {
+		panic(err)
+	}
+	src, err := format.Stored("t", table.NewSchema(names), store, nil)
+	if err != nil {
+		panic(err)
+	}
+	return src
 }
 
 // parsed is a table written as names/cells/cells, parted by |.

@@ -12,6 +12,7 @@ import (
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format/delimited"
+	"revuelta/internal/rowstore"
 	"revuelta/internal/selection"
 	"revuelta/internal/sheet"
 )
@@ -144,7 +145,7 @@ func wholeFile(path string, o ReadOptions) (*os.File, int64, error) {
 			return nil, 0, err
 		}
 	}
-	f, err := Temporary("")
+	f, err := rowstore.Temporary("")
 	if err != nil {
 		return nil, 0, err
 	}

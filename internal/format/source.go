@@ -9,6 +9,7 @@ import (
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format/delimited"
+	"revuelta/internal/rowstore"
 	"revuelta/internal/table"
 )
 
@@ -420,9 +421,10 @@ func Each(src Source, f func(*table.Batch) error) error {
 	}
 }
 
-// Memory is a table that is held already, as a source; its batches are read only.
-func Memory(name string, schema *table.Schema, batches []*table.Batch, files []string) Source {
-	return &memory{made: made{name, schema, files}, batches: batches}
+// Stored is a table of rows that were stored, as a source: name is what it is called, files the names that the origins of its rows number.
+func Stored(name string, schema *table.Schema, rows *rowstore.Rows, files []string) (Source, error) {
+	r, err := rows.Read()
+	return &storedRows{made: made{name, schema, files}, rows: r}, err
 }
 
 // made is a table that was made here; its rows came from files all the same.
@@ -441,18 +443,14 @@ func (m made) Close() error          { return nil }
 // Files names what the origins of rows number.
 func (m made) Files() []string { return m.files }
 
-type memory struct {
+type storedRows struct {
 	made
-	batches []*table.Batch
-	next    int
+	rows *rowstore.RowsReader
 }
 
-func (m *memory) Next() (Chunk, error) {
-	if m.next == len(m.batches) {
-		return Chunk{}, io.EOF
-	}
-	m.next++
-	return Chunk{batch: m.batches[m.next-1]}, nil
+func (m *storedRows) Next() (Chunk, error) {
+	b, err := m.rows.Next()
+	return Chunk{batch: b}, err
 }
 
 type memoryParser struct{ stats []Stats }

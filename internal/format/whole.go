@@ -11,6 +11,7 @@ import (
 	"unicode/utf8"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/rowstore"
 	"revuelta/internal/sheet"
 	"revuelta/internal/table"
 	"revuelta/internal/view"
@@ -203,7 +204,7 @@ func (w *whole) Finish(rows io.Reader, out *Output, to io.Writer) error {
 				return nil, io.EOF
 			}
 			if err != nil {
-				return nil, TemporaryError("", err)
+				return nil, rowstore.TemporaryError("", err)
 			}
 			from := len(text)
 			for cap(text)-from < int(n) {
@@ -211,7 +212,7 @@ func (w *whole) Finish(rows io.Reader, out *Output, to io.Writer) error {
 			}
 			text = text[:from+int(n)]
 			if _, err := io.ReadFull(r, text[from:]); err != nil {
-				return nil, TemporaryError("", err)
+				return nil, rowstore.TemporaryError("", err)
 			}
 			ends = append(ends, len(text))
 		}

@@ -12,6 +12,7 @@ import (
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
 	"revuelta/internal/format/delimited"
+	"revuelta/internal/rowstore"
 	"revuelta/internal/step"
 	"revuelta/internal/table"
 )
@@ -116,7 +117,7 @@ func (a *asideFile) settle() error {
 	for _, s := range a.streams {
 		if s.file != nil {
 			if _, err := s.file.Seek(0, io.SeekStart); err != nil {
-				return format.TemporaryError(a.temp, err)
+				return rowstore.TemporaryError(a.temp, err)
 			}
 			if _, err := io.Copy(a.out, s.file); err != nil {
 				return err
@@ -171,13 +172,13 @@ func (s *asideStream) put(rows []*step.Row) error {
 		return nil
 	case s.file == nil:
 		var err error
-		if s.file, err = format.Temporary(a.temp); err != nil {
+		if s.file, err = rowstore.Temporary(a.temp); err != nil {
 			return err
 		}
 	}
 	s.held = buf[:0]
 	if _, err := s.file.Write(buf); err != nil {
-		return format.TemporaryError(a.temp, err)
+		return rowstore.TemporaryError(a.temp, err)
 	}
 	return nil
 }

@@ -6,6 +6,7 @@ import (
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
+	"revuelta/internal/rowstore"
 	"revuelta/internal/step"
 	"revuelta/internal/table"
 )
@@ -18,35 +19,9 @@ type Mark struct {
 
 // held is a table that was marked.
 type held struct {
-	schema  *table.Schema
-	batches []*table.Batch
-	size    int64         // of the batches held
-	files   []string      // that the rows came from, as their origins number them
-	spool   *format.Spool // where the rows went that were too many; nil: they are held
-}
-
-// keep holds a batch, or puts it into the spool once too much is held.
-func (h *held) keep(b *table.Batch, limit int64, temp string) error {
-	if h.spool == nil {
-		keep, size := b.Clone()
-		h.size += size
-		h.batches = append(h.batches, keep)
-		if limit == 0 || h.size < limit {
-			return nil
-		}
-		var err error
-		if h.spool, err = format.NewSpool(temp, h.schema.Len()); err != nil {
-			return err
-		}
-		for _, held := range h.batches {
-			if err := h.spool.Append(held); err != nil {
-				return err
-			}
-		}
-		h.batches = nil
-		return nil
-	}
-	return h.spool.Append(b)
+	schema *table.Schema
+	rows   rowstore.Rows
+	files  []string // that the rows came from, as their origins number them
 }
 
 // marking is the step that holds the table and lets it flow on.
@@ -57,7 +32,7 @@ type marking struct {
 
 // Run implements step.Step.
 func (m marking) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
-	h := &held{}
+	h := &held{rows: rowstore.Rows{Limit: s.Memory, Temp: s.Temp}}
 	err := in(ctx, step.Through{
 		OnStart: func(schema *table.Schema) error {
 			h.schema = schema
@@ -71,7 +46,7 @@ func (m marking) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 			for s.File != nil && len(h.files) <= most {
 				h.files = append(h.files, s.File(len(h.files)))
 			}
-			if err := h.keep(b, s.Memory, s.Temp); err != nil {
+			if err := h.rows.Add(b); err != nil {
 				return err
 			}
 			return out.Emit(b)
@@ -90,11 +65,8 @@ func (r *runner) marked(paths []string) (format.Source, bool, error) {
 	if !ok {
 		return nil, true, diag.Usagef("nothing was marked %s above", paths[0]).Trying("mark " + paths[0][1:])
 	}
-	if h.spool != nil {
-		src, err := h.spool.Source(paths[0], h.schema, h.files)
-		return src, true, err
-	}
-	return format.Memory(paths[0], h.schema, h.batches, h.files), true, nil
+	src, err := format.Stored(paths[0], h.schema, &h.rows, h.files)
+	return src, true, err
 }
 
 // other opens another table for a step: a marked one, or a file.

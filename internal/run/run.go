@@ -127,9 +127,7 @@ func (r *runner) all(ctx context.Context) (err error) {
 			}
 		}
 		for _, h := range r.marks {
-			if h.spool != nil {
-				h.spool.Close()
-			}
+			h.rows.Close()
 		}
 	}()
 	if err := r.refuse(); err != nil {

@@ -9,6 +9,7 @@ import (
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
+	"revuelta/internal/rowstore"
 )
 
 // target is an output of the run.
@@ -41,7 +42,7 @@ func (t *target) write(b []byte) error {
 		return t.writeOut(b)
 	}
 	if _, err := t.whole.rows.Write(b); err != nil {
-		return format.TemporaryError(t.whole.dir, err)
+		return rowstore.TemporaryError(t.whole.dir, err)
 	}
 	return nil
 }
@@ -76,7 +77,7 @@ type wholeTarget struct {
 }
 
 func newWholeTarget(enc format.Whole, dir string) (*wholeTarget, error) {
-	temp, err := format.Temporary(dir)
+	temp, err := rowstore.Temporary(dir)
 	if err != nil {
 		return nil, err
 	}
@@ -93,7 +94,7 @@ func (t *target) finish() error {
 		_, err = t.whole.temp.Seek(0, io.SeekStart)
 	}
 	if err != nil {
-		return format.TemporaryError(t.whole.dir, err)
+		return rowstore.TemporaryError(t.whole.dir, err)
 	}
 	return t.whole.enc.Finish(t.whole.temp, t.file, checked{t})
 }

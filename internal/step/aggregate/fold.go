@@ -10,9 +10,9 @@ import (
 	"revuelta/internal/calc"
 	"revuelta/internal/diag"
 	"revuelta/internal/formula"
+	"revuelta/internal/rowstore"
 	"revuelta/internal/step"
 	"revuelta/internal/step/keying"
-	"revuelta/internal/step/rowstore"
 	"revuelta/internal/table"
 )
 

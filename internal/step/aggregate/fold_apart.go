@@ -6,10 +6,10 @@ import (
 	"strconv"
 
 	"revuelta/internal/calc"
+	"revuelta/internal/rowstore"
 	"revuelta/internal/step"
 	"revuelta/internal/step/keying"
 	"revuelta/internal/step/ordering"
-	"revuelta/internal/step/rowstore"
 	"revuelta/internal/table"
 )
 
@@ -81,7 +81,7 @@ func (p *part) deal(b *table.Batch, r int, name string, pos int64) error {
 	for _, c := range p.f.wanted {
 		p.sparse = append(p.sparse, b.Cols[c].At(r))
 	}
-	return p.apart[0].Add(rowstore.BucketOf(keying.HashOf(name), p.level), p.sparse, 0, 0, pos)
+	return p.apart[0].Add(rowstore.BucketOf(keying.HashOf(name), p.level), p.sparse, rowstore.Place{Position: pos})
 }
 
 // again takes rows of a file.

@@ -7,9 +7,9 @@ import (
 
 	"revuelta/internal/calc"
 	"revuelta/internal/diag"
+	"revuelta/internal/rowstore"
 	"revuelta/internal/step"
 	"revuelta/internal/step/keying"
-	"revuelta/internal/step/rowstore"
 	"revuelta/internal/table"
 )
 
@@ -135,7 +135,7 @@ func (g *groupEach) Run(ctx context.Context, in step.In, out step.Out, s *step.S
 	var f *folder
 	var schema *table.Schema
 	var p *part
-	held := &rowstore.RowStore{Limit: s.Memory / 2, Temp: s.Temp}
+	held := &rowstore.Rows{Limit: s.Memory / 2, Temp: s.Temp}
 	defer held.Close()
 	at := int64(0)
 	err := in(ctx, step.Through{
@@ -146,7 +146,6 @@ func (g *groupEach) Run(ctx context.Context, in step.In, out step.Out, s *step.S
 			schema, err = step.Unique(append(slices.Clone(in.Names()), calc.Measures(g.Calcs)...), "name the calculation: sum(kilos) as total")
 			p = f.newPart(s)
 			p.level = rowstore.MostLevels // the groups are held
-			held.Width = in.Len()
 			return err
 		},
 		OnEmit: func(b *table.Batch) error {
@@ -157,7 +156,7 @@ func (g *groupEach) Run(ctx context.Context, in step.In, out step.Out, s *step.S
 				return err
 			}
 			at += int64(b.Rows)
-			return held.Add(b)
+			return held.Adopt(b)
 		},
 	})
 	if err != nil {
@@ -186,7 +185,7 @@ func (g *groupEach) Run(ctx context.Context, in step.In, out step.Out, s *step.S
 	}
 	s.Say = diag.Plural(int64(len(rows)), "group")
 	b := table.Get()
-	return held.Each(ctx, func(h *table.Batch) error {
+	return held.Drain(ctx, func(h *table.Batch) error {
 		all.down.Load(h)
 		b.Shape(schema.Len())
 		for i := range h.Cols {

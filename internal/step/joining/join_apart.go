@@ -5,11 +5,11 @@ import (
 	"slices"
 	"strconv"
 
+	"revuelta/internal/rowstore"
 	"revuelta/internal/selection"
 	"revuelta/internal/step"
 	"revuelta/internal/step/keying"
 	"revuelta/internal/step/ordering"
-	"revuelta/internal/step/rowstore"
 	"revuelta/internal/table"
 )
 
@@ -53,7 +53,7 @@ func (x *joinedApart) put(b *table.Batch) error {
 		if slices.Contains(x.key, "") {
 			continue
 		}
-		if err := x.there.Add(looseBucket(x.key), x.cells, 0, 0, 0); err != nil {
+		if err := x.there.Add(looseBucket(x.key), x.cells, rowstore.Place{}); err != nil {
 			return err
 		}
 	}
@@ -98,7 +98,7 @@ func (x *joinedApart) Run(ctx context.Context, in step.In, out step.Out, s *step
 				for k, i := range keys {
 					x.key[k] = x.cells[i]
 				}
-				if err := here.Add(looseBucket(x.key), x.cells, b.Origin.LineOf(r), b.Origin.FileOf(r), number); err != nil {
+				if err := here.Add(looseBucket(x.key), x.cells, rowstore.Place{File: b.Origin.FileOf(r), Line: b.Origin.LineOf(r), Position: number}); err != nil {
 					return err
 				}
 				number++

@@ -15,7 +15,7 @@ import (
 	"sync"
 
 	"revuelta/internal/diag"
-	"revuelta/internal/format"
+	"revuelta/internal/rowstore"
 	"revuelta/internal/step"
 	"revuelta/internal/step/keying"
 	"revuelta/internal/table"
@@ -273,7 +273,7 @@ func rowLength(text []byte, width int) int {
 // spill writes the run at hand to a file, in order.
 func (x *sorter) spill(ctx context.Context) error {
 	x.keys.decide()
-	f, err := format.Temporary(x.temp)
+	f, err := rowstore.Temporary(x.temp)
 	if err != nil {
 		return err
 	}
@@ -292,7 +292,7 @@ func (x *sorter) spill(ctx context.Context) error {
 		}
 	}
 	if err := w.Flush(); err != nil {
-		return format.TemporaryError(x.temp, err)
+		return rowstore.TemporaryError(x.temp, err)
 	}
 	x.spare = append(x.spare, x.blocks...)
 	x.spare = slices.DeleteFunc(x.spare, func(b []byte) bool { return cap(b) != sortBlock })
@@ -460,7 +460,7 @@ type fileCursor struct {
 
 func newFileCursor(f *os.File) (*fileCursor, error) {
 	if _, err := f.Seek(0, io.SeekStart); err != nil {
-		return nil, format.TemporaryError("", err)
+		return nil, rowstore.TemporaryError("", err)
 	}
 	c := &fileCursor{r: bufio.NewReaderSize(f, 256<<10)}
 	c.advance()
@@ -482,7 +482,7 @@ func (c *fileCursor) advance() {
 		_, err = io.ReadFull(c.r, c.buf)
 	}
 	if err != nil {
-		c.err = format.TemporaryError("", err)
+		c.err = rowstore.TemporaryError("", err)
 		return
 	}
 	c.key, c.row = c.buf[:k:k], c.buf[k:]
