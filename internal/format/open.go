@@ -273,10 +273,8 @@ func (f *opened) encoding(raw []byte, all bool, o ReadOptions) (encoding.Encodin
 		return enc, nil
 	}
 	whole := raw
-	if !all { // the last character may be cut
-		for i := 0; i < utf8.UTFMax && len(whole) > 0 && !utf8.Valid(whole[len(whole)-min(len(whole), utf8.UTFMax):]); i++ {
-			whole = whole[:len(whole)-1]
-		}
+	if !all {
+		whole = wholeCharacters(raw)
 	}
 	if !utf8.Valid(whole) {
 		f.found = "windows-1252"
@@ -284,6 +282,19 @@ func (f *opened) encoding(raw []byte, all bool, o ReadOptions) (encoding.Encodin
 		return charmap.Windows1252, nil
 	}
 	return nil, nil
+}
+
+// wholeCharacters is UTF-8 without the last character, where that is cut.
+func wholeCharacters(text []byte) []byte {
+	for i := 1; i < utf8.UTFMax && i <= len(text); i++ {
+		if last := text[len(text)-i:]; utf8.RuneStart(last[0]) {
+			if !utf8.FullRune(last) {
+				return text[:len(text)-i]
+			}
+			break
+		}
+	}
+	return text
 }
 
 // utf16WithoutMark tells UTF-16 by its NUL bytes standing on one side: most
