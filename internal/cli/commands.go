@@ -232,12 +232,12 @@ func listFormats(_ context.Context, a *app, c *call) error {
 	if len(c.args.Operands) > 0 {
 		return diag.Usagef("formats takes no operand").Trying(program + " formats")
 	}
-	for i, f := range format.Formats {
+	for i, f := range format.Formats() {
 		if i > 0 {
 			fmt.Fprintln(a.Out)
 		}
 		does := "read and written"
-		if !f.Reads {
+		if !f.Reads() {
 			does = "written"
 		}
 		fmt.Fprintf(a.Out, "%-8s %s, %s\n", f.Name, strings.Join(f.Suffixes, " "), does)

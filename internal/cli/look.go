@@ -181,7 +181,7 @@ func (a *app) print(text string) error {
 }
 
 // drawLie draws the first rows as they lie, with what each is.
-func drawLie(l *format.Lie, most, width int) string {
+func drawLie(l *format.Sample, most, width int) string {
 	if l.Rows != nil {
 		return drawTable(l.Names, l.Rows[:min(most, len(l.Rows))], int64(len(l.Rows)), width)
 	}

@@ -1,7 +1,6 @@
 package format
 
 import (
-	"bytes"
 	"fmt"
 	"io"
 	"os"
@@ -17,50 +16,26 @@ import (
 	"revuelta/internal/sheet"
 )
 
-// formatOf finds the format of a file: as it was given, else by the suffix of its name, else by how
-// it begins; "" where that tells none. What it reads of standard input is put back.
-func formatOf(path string, o *ReadOptions) (string, error) {
-	if o.As != "" {
-		return o.As, nil
-	}
-	if as := bySuffix(path); as != "" {
-		return as, nil
-	}
-	if path == "-" {
-		head, _, err := readProbe(o.Stdin, beginning)
-		if err != nil {
-			return "", FileError("standard input", err)
-		}
-		o.Stdin = io.MultiReader(bytes.NewReader(head), o.Stdin)
-		return byBeginning(string(head)), nil
-	}
-	// A pipe must not be opened twice: its writer would lose its reader.
-	if info, err := os.Stat(path); err != nil || !info.Mode().IsRegular() {
-		return "", nil // what is wrong is told when it is read as text
-	}
-	f, err := os.Open(path)
-	if err != nil {
-		return "", nil
-	}
-	defer f.Close()
-	head := make([]byte, beginning)
-	n, _ := f.Read(head)
-	return byBeginning(string(head[:n])), nil
+const bookKeeps = "read: stored values, numbers in shortest form, dates as ISO 8601, merged labels; written: numbers and dates where every cell of the field survives, else text"
+
+var xlsxFormat = Format{
+	Name: "xlsx", Suffixes: []string{".xlsx", ".xlsm"}, Keeps: bookKeeps,
+	Loses:  "formulas, formats, comments, pictures; more than 1,048,575 rows or 32,767 characters a cell are refused",
+	begins: []string{"PK\x03\x04", "\xd0\xcf\x11\xe0", "%PDF"}, // the last two are told to be what they are
+	sheets: true,
+	open:   openBook, sample: sampleOfBook,
+	encode: func(path string, o WriteOptions) (Encoding, error) {
+		return newWhole(path, o, &limits{}, sheetWriter(sheet.WriteXLSX)), nil
+	},
 }
 
-// beginning is how many bytes tell a format.
-const beginning = 16
-
-func byBeginning(head string) string {
-	for begin, as := range map[string]string{
-		"PK\x03\x04": "xlsx", "\xd0\xcf\x11\xe0": "xlsx", "%PDF": "xlsx", // the last two are told to be what they are
-		"PAR1": "parquet", "SQLite format 3\x00": "sqlite",
-	} {
-		if strings.HasPrefix(head, begin) {
-			return as
-		}
-	}
-	return ""
+var odsFormat = Format{
+	Name: "ods", Suffixes: []string{".ods"}, Keeps: "as xlsx", Loses: "as xlsx",
+	sheets: true,
+	open:   openBook, sample: sampleOfBook,
+	encode: func(path string, o WriteOptions) (Encoding, error) {
+		return newWhole(path, o, &limits{ods: true}, sheetWriter(sheet.WriteODS)), nil
+	},
 }
 
 // book is a workbook whose sheets are read, closed with the last of them.
@@ -79,7 +54,7 @@ func (b *book) leave() error {
 }
 
 // openBook opens the sheets of a workbook that are asked for.
-func openBook(path string, o ReadOptions) ([]*oneFile, []*Input, error) {
+func openBook(_, path string, o ReadOptions) ([]*oneFile, []*Input, error) {
 	if o.Delimiter != 0 || o.Encoding != "" || o.NoQuotes {
 		return nil, nil, diag.Usagef("--delimiter, --encoding and --quote go with text, not with workbooks").At(path, 0)
 	}

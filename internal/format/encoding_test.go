@@ -53,7 +53,7 @@ func TestEveryOffsetIsUTF8(t *testing.T) {
 			require.NoError(t, src.Parser().Parse(c, b))
 			assert.Equal(t, strings.Repeat(r, 30), b.Cols[0].At(1))
 			src.Close()
-			lie, err := LieOf(path, ReadOptions{})
+			lie, err := SampleOf(path, ReadOptions{})
 			require.NoError(t, err)
 			assert.Equal(t, "utf-8", lie.Encoding, "looked at, %s at %d", r, offset)
 			assert.Equal(t, strings.Repeat(r, 30), lie.First[2].Cells[0])

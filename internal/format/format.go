@@ -5,9 +5,7 @@ package format
 
 import (
 	"cmp"
-	"fmt"
 	"io"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -184,69 +182,6 @@ type Joined interface{ First(piece []byte) []byte }
 // Encoder appends the rows of a batch. It serves one goroutine.
 type Encoder interface {
 	Append(dst []byte, b *table.Batch) []byte
-}
-
-// Format is a format of files.
-type Format struct {
-	Name     string
-	Suffixes []string
-	Reads    bool
-	Keeps    string // what comes through
-	Loses    string // what does not
-}
-
-// Formats are all there are.
-var Formats = []Format{
-	{"csv", []string{".csv", ".txt"}, true, "every cell as it stands", "whether a cell was quoted; blank and empty text are one"},
-	{"tsv", []string{".tsv", ".tab"}, true, "every cell as it stands", "as csv"},
-	{"ndjson", []string{".ndjson", ".jsonl"}, true, "every cell as it stands; blank is null; nested members as JSON text", "written: whether a number was one, all cells are texts"},
-	{"json", []string{".json"}, true, "as ndjson, in one array", "as ndjson; the file is held in memory"},
-	{"xlsx", []string{".xlsx", ".xlsm"}, true, "read: stored values, numbers in shortest form, dates as ISO 8601, merged labels; written: numbers and dates where every cell of the field survives, else text", "formulas, formats, comments, pictures; more than 1,048,575 rows or 32,767 characters a cell are refused"},
-	{"ods", []string{".ods"}, true, "as xlsx", "as xlsx"},
-	{"parquet", []string{".parquet"}, true, "the order of fields; integers and doubles where every cell survives, else text; blank is null; exact decimals, dates and times read as text", "lists and maps are refused; bytes that are no text come in hexadecimal"},
-	{"sqlite", []string{".db", ".sqlite", ".sqlite3"}, true, "the order of fields and rows; integers and reals where every cell survives, else text; blank is null; the other tables (FILE#TABLE)", "indexes and triggers of a table that is replaced; bytes that are no text come in hexadecimal"},
-	{"md", []string{".md"}, false, "every cell as it stands, for a text page", "line breaks become <br>"},
-	{"html", []string{".html", ".htm"}, false, "every cell as it stands, for a web page", "line breaks become <br>"},
-}
-
-// Names lists the names of the formats.
-func Names() []string {
-	var out []string
-	for _, f := range Formats {
-		out = append(out, f.Name)
-	}
-	return out
-}
-
-// checkName reports an unknown format.
-func checkName(option, name string) error {
-	if slices.ContainsFunc(Formats, func(f Format) bool { return f.Name == name }) {
-		return nil
-	}
-	e := diag.Usagef("%s %s: there is no such format; there are %s", option, diag.Quote(name), strings.Join(Names(), ", "))
-	if near := diag.Nearest(name, Names()); near != "" {
-		e.Trying(fmt.Sprintf("%s %s", option, near))
-	}
-	return e
-}
-
-// bySuffix finds the format of a file name, "" where its suffix tells none.
-func bySuffix(name string) string {
-	name = strings.ToLower(name)
-	if file, _ := databaseTable(name); file != name {
-		if bySuffix(file) == "sqlite" {
-			return "sqlite"
-		}
-	}
-	name = strings.TrimSuffix(strings.TrimSuffix(name, ".gz"), ".zst")
-	for _, f := range Formats {
-		for _, s := range f.Suffixes {
-			if strings.HasSuffix(name, s) {
-				return f.Name
-			}
-		}
-	}
-	return ""
 }
 
 // Over gives the options with those of o that are set in their place.

@@ -122,8 +122,15 @@ func TestDelimiterAndSuffix(t *testing.T) {
 		_, err := ParseDelimiter(in)
 		assert.Error(t, err, in)
 	}
-	for name, want := range map[string]string{"a.csv": "csv", "A.TSV": "tsv", "a.csv.gz": "csv", "a.json.zst": "json", "a": "", "a.md": "md", "a.jsonl": "ndjson"} {
-		assert.Equal(t, want, bySuffix(name), name)
+	for name, want := range map[string]string{"a.csv": "csv", "A.TSV": "tsv", "a.csv.gz": "csv", "a.json.zst": "json", "a.md": "md", "a.jsonl": "ndjson", "a.db#t": "sqlite"} {
+		f := bySuffix(name)
+		require.NotNil(t, f, name)
+		assert.Equal(t, want, f.Name, name)
+	}
+	for _, name := range []string{"a", "a.csv#t", "#a", "a.doc"} {
+		if f := bySuffix(name); f != nil {
+			assert.NotEqual(t, "sqlite", f.Name, name)
+		}
 	}
 }
 

@@ -24,8 +24,27 @@ func openJSON(path string, o ReadOptions) (*oneFile, *Input, error) {
 	return readJSON(in, o)
 }
 
+var ndjsonFormat = Format{
+	Name: "ndjson", Suffixes: []string{".ndjson", ".jsonl"},
+	Keeps: "every cell as it stands; blank is null; nested members as JSON text", Loses: "written: whether a number was one, all cells are texts",
+	open: one(openJSON), sample: sampleOfTable,
+	encode: func(_ string, o WriteOptions) (Encoding, error) { return &jsonEncoding{blank: o.Blank}, nil },
+}
+
+var jsonFormat = Format{
+	Name: "json", Suffixes: []string{".json"}, Keeps: "as ndjson, in one array", Loses: "as ndjson; the file is held in memory",
+	looks: looksLikeJSON, read: readJSON,
+	open: one(openJSON), sample: sampleOfTable,
+	encode: func(_ string, o WriteOptions) (Encoding, error) {
+		return &jsonEncoding{array: true, blank: o.Blank}, nil
+	},
+}
+
 // looksLikeJSON tells JSON from a text that happens to begin with a bracket.
 func looksLikeJSON(text []byte) bool {
+	if text = bytes.TrimLeft(text, " \t\r\n"); len(text) < 2 || text[0] != '{' && text[0] != '[' {
+		return false
+	}
 	d := jsontext.NewDecoder(bytes.NewReader(text[:min(len(text), 4096)]))
 	d.ReadToken()
 	next, err := d.ReadToken()

@@ -86,6 +86,37 @@ func missing(name string, err error) *diag.Error {
 	return e
 }
 
+// formatOf finds the format of a file: as it was given, else by the suffix of its name, else by how
+// it begins; nil where that tells none. What it reads of standard input is put back.
+func formatOf(path string, o *ReadOptions) (*Format, error) {
+	if o.As != "" {
+		return named("--read-as", o.As)
+	}
+	if f := bySuffix(path); f != nil {
+		return f, nil
+	}
+	if path == "-" {
+		head, _, err := readProbe(o.Stdin, beginning)
+		if err != nil {
+			return nil, FileError("standard input", err)
+		}
+		o.Stdin = io.MultiReader(bytes.NewReader(head), o.Stdin)
+		return byBeginning(string(head)), nil
+	}
+	// A pipe must not be opened twice: its writer would lose its reader.
+	if info, err := os.Stat(path); err != nil || !info.Mode().IsRegular() {
+		return nil, nil // what is wrong is told when it is read as text
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, nil
+	}
+	defer f.Close()
+	head := make([]byte, beginning)
+	n, _ := f.Read(head)
+	return byBeginning(string(head[:n])), nil
+}
+
 // open opens a file, undoes compression and finds out the encoding.
 func open(path string, o ReadOptions) (*opened, error) {
 	f := &opened{name: path, close: func() error { return nil }}

@@ -125,8 +125,8 @@ func (o *Output) Abort() {
 
 // FileOf is the file of a path, which may name a table in a database behind it.
 func FileOf(path string) string {
-	if bySuffix(path) == "sqlite" {
-		path, _ = databaseTable(path)
+	if f := bySuffix(path); f != nil && f.tables {
+		path, _ = tableOf(path)
 	}
 	return path
 }
@@ -148,28 +148,15 @@ func SameFile(a, b string) bool {
 
 // NewEncoding finds how a table is written to a path by the options.
 func NewEncoding(path string, o WriteOptions) (Encoding, error) {
-	as := o.As
-	if as != "" {
-		if err := checkName("--write-as", as); err != nil {
+	f := bySuffix(path)
+	if o.As != "" {
+		var err error
+		if f, err = named("--write-as", o.As); err != nil {
 			return nil, err
 		}
-	} else if as = bySuffix(path); as == "" {
-		as = "csv"
 	}
-	switch as {
-	case "ndjson", "json":
-		return &jsonEncoding{array: as == "json", blank: o.Blank}, nil
-	case "md":
-		return markdown{o.Blank}, nil
-	case "html":
-		return html{o.Blank}, nil
-	case "sqlite":
-		if err := refuseTable(path, o); err != nil {
-			return nil, err
-		}
-		return newWhole(as, path, o), nil
-	case "xlsx", "ods", "parquet":
-		return newWhole(as, path, o), nil
+	if f == nil {
+		f = &csvFormat
 	}
-	return newDelimited(as, o), nil
+	return f.encode(path, o)
 }

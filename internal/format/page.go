@@ -8,6 +8,16 @@ import (
 	"revuelta/internal/table"
 )
 
+var markdownFormat = Format{
+	Name: "md", Suffixes: []string{".md"}, Keeps: "every cell as it stands, for a text page", Loses: "line breaks become <br>",
+	encode: func(_ string, o WriteOptions) (Encoding, error) { return markdown{o.Blank}, nil },
+}
+
+var htmlFormat = Format{
+	Name: "html", Suffixes: []string{".html", ".htm"}, Keeps: "every cell as it stands, for a web page", Loses: "line breaks become <br>",
+	encode: func(_ string, o WriteOptions) (Encoding, error) { return html{o.Blank}, nil },
+}
+
 // markdown writes a table for a text page.
 type markdown struct{ blank string }
 

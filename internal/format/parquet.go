@@ -19,6 +19,15 @@ import (
 	"revuelta/internal/diag"
 )
 
+var parquetFormat = Format{
+	Name: "parquet", Suffixes: []string{".parquet"},
+	Keeps:  "the order of fields; integers and doubles where every cell survives, else text; blank is null; exact decimals, dates and times read as text",
+	Loses:  "lists and maps are refused; bytes that are no text come in hexadecimal",
+	begins: []string{"PAR1"},
+	open:   one(openParquet), sample: sampleOfTable,
+	encode: func(path string, o WriteOptions) (Encoding, error) { return newWhole(path, o, nil, writeParquet), nil },
+}
+
 // openParquet opens a Parquet file. Nested groups give fields a.b; lists and maps are not read.
 func openParquet(path string, o ReadOptions) (*oneFile, *Input, error) {
 	if err := o.noSheet(path, "Parquet"); err != nil {

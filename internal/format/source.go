@@ -101,41 +101,22 @@ func Open(paths []string, o ReadOptions) (Source, error) {
 	if o.HeaderJoin == "" {
 		o.HeaderJoin = " / "
 	}
-	if o.As != "" {
-		if err := checkName("--read-as", o.As); err != nil {
-			return nil, err
-		}
-	}
 	s := &files{o: o}
 	if i := slices.Index(paths, "-"); i >= 0 && slices.Contains(paths[i+1:], "-") {
 		return nil, diag.Usagef("standard input (-) is named twice")
 	}
 	for _, p := range paths {
-		as, err := formatOf(p, &o)
+		f, err := formatOf(p, &o)
 		if err != nil {
 			s.Close()
 			return nil, err
 		}
-		if as == "xlsx" || as == "ods" {
-			files, inputs, err := openBook(p, o)
-			if err != nil {
-				s.Close()
-				return nil, err
-			}
-			s.files, s.inputs = append(s.files, files...), append(s.inputs, inputs...)
-			continue
-		}
-		if o.Sheet != "" || o.Area != "" {
-			s.Close()
-			return nil, diag.Usagef("--sheet and --area go with workbooks (xlsx, ods)").At(p, 0)
-		}
-		f, in, err := openOne(p, as, o)
+		files, inputs, err := openFormat(f, p, o)
 		if err != nil {
 			s.Close()
 			return nil, err
 		}
-		s.files = append(s.files, f)
-		s.inputs = append(s.inputs, in)
+		s.files, s.inputs = append(s.files, files...), append(s.inputs, inputs...)
 	}
 	if err := s.unite(); err != nil {
 		s.Close()
@@ -144,34 +125,43 @@ func Open(paths []string, o ReadOptions) (Source, error) {
 	return s, nil
 }
 
-// openOne opens a file by its format, "" where it is not known yet.
-func openOne(path, as string, o ReadOptions) (*oneFile, *Input, error) {
-	switch as {
-	case "json", "ndjson":
-		return openJSON(path, o)
-	case "parquet":
-		return openParquet(path, o)
-	case "sqlite":
-		return openSQLite(path, o)
+// openFormat opens a file of a format, nil where it is not known yet.
+func openFormat(f *Format, path string, o ReadOptions) ([]*oneFile, []*Input, error) {
+	if (f == nil || !f.sheets) && (o.Sheet != "" || o.Area != "") {
+		return nil, nil, diag.Usagef("--sheet and --area go with workbooks (xlsx, ods)").At(path, 0)
 	}
-	if as == "md" || as == "html" {
-		return nil, nil, diag.Usagef("%s tables are written, not read", as).At(path, 0).Trying("--read-as csv")
+	if f != nil && !f.Reads() {
+		return nil, nil, f.writeOnly(path)
 	}
+	if f != nil {
+		return f.open(f.Name, path, o)
+	}
+	return one(func(path string, o ReadOptions) (*oneFile, *Input, error) {
+		in, err := open(path, o)
+		if err != nil {
+			return nil, nil, err
+		}
+		if f := byLook(in.probe); f != nil {
+			return f.read(in, o)
+		}
+		return openText(in, 0, o)
+	})("", path, o)
+}
+
+// openDelimited opens a text, of which the delimiter is known, or 0.
+func openDelimited(path string, delimiter byte, o ReadOptions) (*oneFile, *Input, error) {
 	in, err := open(path, o)
 	if err != nil {
 		return nil, nil, err
 	}
-	if first := bytes.TrimLeft(in.probe, " \t\r\n"); as == "" && len(first) > 1 && (first[0] == '{' || first[0] == '[') && looksLikeJSON(first) {
-		return readJSON(in, o)
-	}
-	return openText(in, as, o)
+	return openText(in, delimiter, o)
 }
 
-func openText(in *opened, as string, o ReadOptions) (*oneFile, *Input, error) {
+func openText(in *opened, delimiter byte, o ReadOptions) (*oneFile, *Input, error) {
 	f := &textFile{in: in, d: delimited.Dialect{Delimiter: o.Delimiter, NoQuotes: o.NoQuotes}}
 	if f.d.Delimiter == 0 {
-		if f.d.Delimiter = delimited.Detect(in.probe); as == "tsv" {
-			f.d.Delimiter = '\t'
+		if f.d.Delimiter = delimiter; delimiter == 0 {
+			f.d.Delimiter = delimited.Detect(in.probe)
 		}
 	}
 	if o.AsItLies {

@@ -19,12 +19,21 @@ import (
 	"revuelta/internal/diag"
 )
 
-// databaseTable parts file.db#table.
-func databaseTable(path string) (file, name string) {
-	if i := strings.LastIndexByte(path, '#'); i > 0 {
-		return path[:i], path[i+1:]
-	}
-	return path, ""
+var sqliteFormat = Format{
+	Name: "sqlite", Suffixes: []string{".db", ".sqlite", ".sqlite3"},
+	Keeps:  "the order of fields and rows; integers and reals where every cell survives, else text; blank is null; the other tables (FILE#TABLE)",
+	Loses:  "indexes and triggers of a table that is replaced; bytes that are no text come in hexadecimal",
+	begins: []string{"SQLite format 3\x00"},
+	tables: true,
+	open:   one(openSQLite), sample: sampleOfTable,
+	encode: func(path string, o WriteOptions) (Encoding, error) {
+		if err := refuseTable(path, o); err != nil {
+			return nil, err
+		}
+		w := newWhole(path, o, nil, writeSQLite)
+		w.refuse = notInDatabase
+		return w, nil
+	},
 }
 
 // identifier is a name as SQL has it.
@@ -63,7 +72,7 @@ func databaseError(file string, err error) error {
 
 // openSQLite opens a table of a SQLite database.
 func openSQLite(path string, o ReadOptions) (*oneFile, *Input, error) {
-	file, name := databaseTable(path)
+	file, name := tableOf(path)
 	if err := o.noSheet(path, "a database"); err != nil {
 		return nil, nil, err
 	}
@@ -199,7 +208,7 @@ func stored(v any) string {
 
 // refuseTable finds out whether a table may be written into a database.
 func refuseTable(path string, o WriteOptions) error {
-	file, name := databaseTable(path)
+	file, name := tableOf(path)
 	if path == "" {
 		return diag.Usagef("a database is written to a file, not to standard output").Trying("-o harvest.db#tidy")
 	}
@@ -261,7 +270,7 @@ func notInDatabase(names []string) *diag.Error {
 
 // writeSQLite writes the table into a copy of the database, which takes its place then.
 func writeSQLite(w *whole, next func() ([]string, error), out *Output, _ io.Writer) error {
-	file, name := databaseTable(w.name)
+	file, name := tableOf(w.name)
 	if out.temp == "" {
 		return diag.Systemf("this is no regular file, and can't hold a database").At(file, 0)
 	}

@@ -5,15 +5,25 @@ import (
 	"revuelta/internal/table"
 )
 
+var csvFormat = Format{
+	Name: "csv", Suffixes: []string{".csv", ".txt"}, Keeps: "every cell as it stands", Loses: "whether a cell was quoted; blank and empty text are one",
+	open:   one(func(path string, o ReadOptions) (*oneFile, *Input, error) { return openDelimited(path, 0, o) }),
+	sample: sampleOfText,
+	encode: func(_ string, o WriteOptions) (Encoding, error) { return newDelimited(',', o), nil },
+}
+
+var tsvFormat = Format{
+	Name: "tsv", Suffixes: []string{".tsv", ".tab"}, Keeps: "every cell as it stands", Loses: "as csv",
+	open:   one(func(path string, o ReadOptions) (*oneFile, *Input, error) { return openDelimited(path, '\t', o) }),
+	sample: sampleOfText,
+	encode: func(_ string, o WriteOptions) (Encoding, error) { return newDelimited('\t', o), nil },
+}
+
 // text is delimited text as an Encoding.
 type text struct{ style delimited.Style }
 
-func newDelimited(as string, o WriteOptions) Encoding {
-	t := text{delimited.Style{Delimiter: ',', CRLF: o.CRLF, Mark: o.Mark, Blank: o.Blank}}
-	if as == "tsv" {
-		t.style.Delimiter = '\t'
-	}
-	return t
+func newDelimited(delimiter byte, o WriteOptions) Encoding {
+	return text{delimited.Style{Delimiter: delimiter, CRLF: o.CRLF, Mark: o.Mark, Blank: o.Blank}}
 }
 
 func (t text) Begin(dst []byte, s *table.Schema) []byte {

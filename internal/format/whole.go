@@ -29,11 +29,12 @@ type Whole interface {
 
 // whole encodes rows for a temporary file, and finds out what its fields hold.
 type whole struct {
-	as     string
-	name   string // of the output
+	name   string  // of the output
+	sheet  *limits // of a sheet, nil: there are none
 	blank  string
 	over   bool // an old table may be replaced
 	schema *table.Schema
+	refuse func(names []string) *diag.Error // tells why fields can't be written, nil where they can; nil: they always can
 	write  func(w *whole, next func() ([]string, error), out *Output, to io.Writer) error
 
 	once   sync.Once
@@ -68,11 +69,11 @@ func (w *whole) begin(s *table.Schema) {
 	for i := range w.could {
 		w.could[i] = holdsAll
 	}
-	if isSheet := w.as == "xlsx" || w.as == "ods"; isSheet && s.Len() > sheet.MostColumns {
+	if w.sheet != nil && s.Len() > sheet.MostColumns {
 		w.fault = diag.Dataf("%s are more than the %s columns of a sheet", diag.Plural(int64(s.Len()), "field"), diag.Count(sheet.MostColumns)).At(w.name, 0).Trying("another format: --write-as csv")
 	}
-	if w.as == "sqlite" {
-		if e := notInDatabase(s.Names()); e != nil {
+	if w.refuse != nil {
+		if e := w.refuse(s.Names()); e != nil {
 			w.fault = e.At(w.name, 0)
 		}
 	}
@@ -109,8 +110,8 @@ func (e *wholeEncoder) Append(dst []byte, b *table.Batch) []byte {
 	copy(e.could, w.could)
 	copy(e.widths, w.widths)
 	w.mu.Unlock()
-	isODS := w.as == "ods"
-	isSheet := w.as == "xlsx" || isODS
+	isSheet := w.sheet != nil
+	isODS := isSheet && w.sheet.ods
 	var fault *diag.Error
 	for i := range b.Cols {
 		could, width := e.could[i], e.widths[i]
@@ -229,27 +230,32 @@ func (w *whole) Finish(rows io.Reader, out *Output, to io.Writer) error {
 	return w.write(w, next, out, to)
 }
 
-// newWhole makes the encoding of a format that is written at the end.
-func newWhole(as, path string, o WriteOptions) *whole {
-	w := &whole{as: as, name: path, blank: o.Blank, over: o.Overwrite}
-	switch as {
-	case "xlsx", "ods":
-		w.write = writeSheet
-	case "parquet":
-		w.write = writeParquet
-	case "sqlite":
-		w.write = writeSQLite
-	}
-	return w
+// limits are what a sheet takes beside rows, columns and the length of a cell.
+type limits struct {
+	ods bool // no control characters
 }
 
-// writeSheet writes a workbook, its sheet named after the file.
-func writeSheet(w *whole, next func() ([]string, error), _ *Output, to io.Writer) error {
-	base := filepath.Base(w.name)
-	name := sheet.SheetName(strings.TrimSuffix(base, filepath.Ext(base)))
-	if w.name == "" {
-		name = "Table"
+// newWhole makes the encoding of a format that is written at the end.
+func newWhole(path string, o WriteOptions, sheet *limits, write func(w *whole, next func() ([]string, error), out *Output, to io.Writer) error) *whole {
+	return &whole{name: path, sheet: sheet, blank: o.Blank, over: o.Overwrite, write: write}
+}
+
+// sheetWriter writes a workbook by a function, its sheet named after the file.
+func sheetWriter(write func(to io.Writer, name string, columns []sheet.Column, next func() ([]string, error)) error) func(*whole, func() ([]string, error), *Output, io.Writer) error {
+	return func(w *whole, next func() ([]string, error), _ *Output, to io.Writer) error {
+		return write(to, w.sheetName(), w.sheetColumns(), next)
 	}
+}
+
+func (w *whole) sheetName() string {
+	if w.name == "" {
+		return "Table"
+	}
+	base := filepath.Base(w.name)
+	return sheet.SheetName(strings.TrimSuffix(base, filepath.Ext(base)))
+}
+
+func (w *whole) sheetColumns() []sheet.Column {
 	var columns []sheet.Column
 	for i, n := range w.schema.Names() {
 		columns = append(columns, sheet.Column{Name: n, Kind: w.could[i].kind(), Width: w.widths[i]})
@@ -259,8 +265,5 @@ func writeSheet(w *whole, next func() ([]string, error), _ *Output, to io.Writer
 			columns[i].Kind = sheet.Text
 		}
 	}
-	if w.as == "ods" {
-		return sheet.WriteODS(to, name, columns, next)
-	}
-	return sheet.WriteXLSX(to, name, columns, next)
+	return columns
 }

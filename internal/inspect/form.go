@@ -49,7 +49,7 @@ func filledCells(cells []string) (n int) {
 }
 
 // blocksFrom finds blocks whose labels above them stand in a row, and beside them in the first column.
-func blocksFrom(l *format.Lie, first int) (Finding, bool) {
+func blocksFrom(l *format.Sample, first int) (Finding, bool) {
 	width := 0
 	var top, side []string
 	var columns, rows []int // of the labels
@@ -139,7 +139,7 @@ func evenly(places []int, from int) (int, bool) {
 }
 
 // stackFrom finds blocks that stand one beneath the other, with the same labels at the same places in each.
-func stackFrom(l *format.Lie, first int) (Finding, bool) {
+func stackFrom(l *format.Sample, first int) (Finding, bool) {
 	rows, width := l.First[first:], 0
 	for _, r := range rows {
 		width = max(width, len(r.Cells))

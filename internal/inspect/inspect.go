@@ -27,7 +27,7 @@ const Aside = " --set-aside aside.csv"
 
 // Report is what was found.
 type Report struct {
-	Lie      *format.Lie
+	Lie      *format.Sample
 	Reading  []string // reading options that the commands bear, as words
 	Findings []Finding
 	Rows     int      // looked at
@@ -49,7 +49,7 @@ type field struct {
 
 // sample is the rows that are looked at.
 type sample struct {
-	lie    *format.Lie
+	lie    *format.Sample
 	rows   [][]string
 	lines  []int
 	fields []*field
@@ -59,7 +59,7 @@ type sample struct {
 
 // Look looks at a file.
 func Look(path string, o format.ReadOptions) (*Report, error) {
-	l, err := format.LieOf(path, o)
+	l, err := format.SampleOf(path, o)
 	if err != nil {
 		return nil, err
 	}
@@ -121,7 +121,7 @@ func (r *Report) options() string {
 	return out
 }
 
-func newSample(l *format.Lie) *sample {
+func newSample(l *format.Sample) *sample {
 	s := &sample{lie: l, whole: l.Whole, kinds: map[string]string{}}
 	s.rows, s.lines = l.Data()
 	s.index()
@@ -239,7 +239,7 @@ func (r *Report) reading(s *sample, path string, o format.ReadOptions) {
 	}
 }
 
-func firstVisible(l *format.Lie) string {
+func firstVisible(l *format.Sample) string {
 	for _, s := range l.Sheets {
 		if !s.Hidden {
 			return s.Name

@@ -13,8 +13,8 @@ import (
 	"revuelta/internal/table"
 )
 
-// Lie is how a file lies: what it is, and some of its rows, with their place.
-type Lie struct {
+// Sample is how a file lies: what it is, and some of its rows, with their place.
+type Sample struct {
 	Name      string
 	As        string // the format
 	Size      int64  // bytes, 0 where not known
@@ -39,59 +39,64 @@ type Lie struct {
 
 // How much is looked at.
 const (
-	lieBegin = 64 << 10
-	lieLater = 16 << 10
-	lieGreat = 4 << 20 // of rows of great size
-	lieRows  = 3000
+	sampleBegin = 64 << 10
+	sampleLater = 16 << 10
+	sampleGreat = 4 << 20 // of rows of great size
+	sampleRows  = 3000
 )
 
-// LieOf looks how a file lies, at its beginning, its middle and its end.
-func LieOf(path string, o ReadOptions) (*Lie, error) {
-	as, err := formatOf(path, &o)
+// SampleOf looks how a file lies, at its beginning, its middle and its end.
+func SampleOf(path string, o ReadOptions) (*Sample, error) {
+	f, err := formatOf(path, &o)
 	if err != nil {
 		return nil, err
 	}
 	if o.HeaderJoin == "" {
 		o.HeaderJoin = " / "
 	}
-	switch as {
-	case "xlsx", "ods":
-		return lieOfBook(path, as, o)
-	case "json", "ndjson", "parquet", "sqlite":
-		return lieOfTable(path, as, o)
+	if f != nil && !f.Reads() {
+		return nil, f.writeOnly(path)
 	}
-	o.probe = 4*lieBegin + 1
+	if f != nil {
+		return f.sample(f.Name, path, o)
+	}
+	return sampleOfText("", path, o)
+}
+
+// sampleOfText looks at a text, of a format, "" where that is not known yet.
+func sampleOfText(as, path string, o ReadOptions) (*Sample, error) {
+	o.probe = 4*sampleBegin + 1
 	if at, err := os.Stat(path); err == nil && at.Size() > int64(o.probe) {
-		o.probe = lieBegin
+		o.probe = sampleBegin
 	}
 	in, err := open(path, o)
 	if err != nil {
 		return nil, err
 	}
 	defer in.close()
-	if first := bytes.TrimLeft(in.probe, " \t\r\n"); as == "" && len(first) > 1 && (first[0] == '{' || first[0] == '[') && looksLikeJSON(first) {
-		return lieOfTable(path, "json", o)
+	if f := byLook(in.probe); as == "" && f != nil {
+		return f.sample(f.Name, path, o)
 	}
 	if as == "" {
 		as = "csv"
 	}
-	l := &Lie{Name: in.name, As: as, Size: in.size, Encoding: in.found, Notes: in.notes, Delimiter: o.Delimiter}
+	l := &Sample{Name: in.name, As: as, Size: in.size, Encoding: in.found, Notes: in.notes, Delimiter: o.Delimiter}
 	begin := in.probe
-	if l.Whole = in.rest == nil; len(begin) > 4*lieBegin {
-		begin, l.Whole = begin[:lieBegin], false
+	if l.Whole = in.rest == nil; len(begin) > 4*sampleBegin {
+		begin, l.Whole = begin[:sampleBegin], false
 	}
 	if l.Delimiter == 0 {
 		l.Delimiter = delimited.Detect(begin)
 	}
 	d := delimited.Dialect{Delimiter: l.Delimiter, NoQuotes: o.NoQuotes}
 	l.Quoted, l.LineEnds = bytes.IndexByte(begin, '"') >= 0, lineEnds(begin)
-	rows, err := delimited.Head(begin, d, lieRows, l.Whole)
+	rows, err := delimited.Head(begin, d, sampleRows, l.Whole)
 	if len(rows) < 5 && !l.Whole { // rows of great size
-		if err := in.more(lieGreat); err != nil {
+		if err := in.more(sampleGreat); err != nil {
 			return nil, err
 		}
 		l.Whole = in.rest == nil
-		rows, err = delimited.Head(in.probe, d, lieRows, l.Whole)
+		rows, err = delimited.Head(in.probe, d, sampleRows, l.Whole)
 	}
 	if len(rows) == 0 && err != nil {
 		var fault *delimited.Fault
@@ -101,9 +106,9 @@ func LieOf(path string, o ReadOptions) (*Lie, error) {
 	if len(rows) == 0 {
 		return nil, diag.Dataf("the first row is longer than what is looked at, or this is no table").At(in.name, 1)
 	}
-	l.Whole = l.Whole && len(rows) < lieRows && err == nil
+	l.Whole = l.Whole && len(rows) < sampleRows && err == nil
 	l.First = rows
-	if !l.Whole && in.size > 2*lieBegin && in.found == "utf-8" && path != "-" {
+	if !l.Whole && in.size > 2*sampleBegin && in.found == "utf-8" && path != "-" {
 		l.later(path, in.size, d)
 	}
 	return l, l.settle(o, nil)
@@ -123,7 +128,7 @@ func lineEnds(text []byte) string {
 }
 
 // later takes rows from the middle and the end of a text, as far as they are as wide as those at its beginning.
-func (l *Lie) later(path string, size int64, d delimited.Dialect) {
+func (l *Sample) later(path string, size int64, d delimited.Dialect) {
 	f, err := os.Open(path)
 	if err != nil {
 		return // they are a help only
@@ -133,8 +138,8 @@ func (l *Lie) later(path string, size int64, d delimited.Dialect) {
 	for _, r := range l.First {
 		width = max(width, len(r.Cells))
 	}
-	buf := make([]byte, lieLater)
-	for _, at := range []int64{size / 2, size - lieLater} {
+	buf := make([]byte, sampleLater)
+	for _, at := range []int64{size / 2, size - sampleLater} {
 		n, err := f.ReadAt(buf, at)
 		if err != nil && err != io.EOF {
 			return
@@ -144,7 +149,7 @@ func (l *Lie) later(path string, size int64, d delimited.Dialect) {
 		if i < 0 {
 			continue
 		}
-		rows, _ := delimited.Head(slices.Clone(text[i+1:]), d, lieRows, at+int64(n) >= size)
+		rows, _ := delimited.Head(slices.Clone(text[i+1:]), d, sampleRows, at+int64(n) >= size)
 		for _, r := range rows {
 			if len(r.Cells) <= width {
 				r.Line = 0
@@ -155,7 +160,7 @@ func (l *Lie) later(path string, size int64, d delimited.Dialect) {
 }
 
 // settle finds header, data and foot among the rows.
-func (l *Lie) settle(o ReadOptions, merged mergedAreas) error {
+func (l *Sample) settle(o ReadOptions, merged mergedAreas) error {
 	rows := l.First
 	from := 0
 	for from < len(rows) && len(rows[from].Cells) == 0 {
@@ -198,7 +203,7 @@ func (l *Lie) settle(o ReadOptions, merged mergedAreas) error {
 }
 
 // Data gives the rows of data that are looked at, as wide as the header, with their lines, 0 where that is not known.
-func (l *Lie) Data() (rows [][]string, lines []int) {
+func (l *Sample) Data() (rows [][]string, lines []int) {
 	if l.Rows != nil {
 		for i := range l.Rows {
 			lines = append(lines, i+1)
@@ -223,7 +228,7 @@ func (l *Lie) Data() (rows [][]string, lines []int) {
 	return rows, lines
 }
 
-func lieOfBook(path, as string, o ReadOptions) (*Lie, error) {
+func sampleOfBook(as, path string, o ReadOptions) (*Sample, error) {
 	f, size, err := wholeFile(path, o)
 	if err != nil {
 		return nil, err
@@ -246,8 +251,8 @@ func lieOfBook(path, as string, o ReadOptions) (*Lie, error) {
 	if path == "-" {
 		path = "standard input"
 	}
-	l := &Lie{Name: path, As: as, Size: size, Sheets: b.Sheets(), Sheet: b.Sheets()[c.sheet].Name}
-	for len(l.First) < lieRows {
+	l := &Sample{Name: path, As: as, Size: size, Sheets: b.Sheets(), Sheet: b.Sheets()[c.sheet].Name}
+	for len(l.First) < sampleRows {
 		cells, n, err := s.nextRow()
 		if err == io.EOF {
 			l.Whole = true
@@ -256,7 +261,7 @@ func lieOfBook(path, as string, o ReadOptions) (*Lie, error) {
 		if err != nil {
 			return nil, err
 		}
-		for len(l.First) < min(n-1, lieRows) {
+		for len(l.First) < min(n-1, sampleRows) {
 			l.First = append(l.First, delimited.Record{Line: len(l.First) + 1})
 		}
 		l.First = append(l.First, delimited.Record{Cells: slices.Clone(cells), Line: n})
@@ -273,17 +278,17 @@ func lieOfBook(path, as string, o ReadOptions) (*Lie, error) {
 	return l, l.settle(o, func() []sheet.Area { return l.Merged })
 }
 
-// lieOfTable looks at a format that names its fields.
-func lieOfTable(path, as string, o ReadOptions) (*Lie, error) {
+// sampleOfTable looks at a format that names its fields.
+func sampleOfTable(as, path string, o ReadOptions) (*Sample, error) {
 	src, err := Open([]string{path}, o)
 	if err != nil {
 		return nil, err
 	}
 	defer src.Close()
 	in := src.Inputs()[0]
-	l := &Lie{Name: in.Name, As: as, Size: in.Size, Names: src.Schema().Names(), Whole: true, Rows: [][]string{}}
+	l := &Sample{Name: in.Name, As: as, Size: in.Size, Names: src.Schema().Names(), Whole: true, Rows: [][]string{}}
 	p := src.Parser()
-	for len(l.Rows) < lieRows {
+	for len(l.Rows) < sampleRows {
 		c, err := src.Next()
 		if err == io.EOF {
 			return l, nil
