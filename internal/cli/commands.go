@@ -428,8 +428,8 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 		env.Workers = n
 	}
 	env.Temp, env.Keep = c.extra.Get("temp", ""), c.extra.Get("plan", "")
-	if env.Books = c.extra.Get("account", ""); env.Books == "-" {
-		env.Books = ""
+	if env.AccountFile = c.extra.Get("account", ""); env.AccountFile == "-" {
+		env.AccountFile = ""
 	}
 	var err error
 	if env.Memory, err = memoryLimit(c.extra.Get("memory", "")); err != nil {

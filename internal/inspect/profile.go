@@ -72,7 +72,7 @@ func (p *Profile) Reduce(in *table.Schema) (step.Reduction, error) {
 }
 
 // Run implements step.Step.
-func (p *Profile) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (p *Profile) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	return step.Reduced(ctx, p, in, out, s)
 }
 
@@ -83,7 +83,7 @@ type profiling struct {
 }
 
 // Part implements step.Reduction.
-func (r *profiling) Part(*step.Site) step.Part {
+func (r *profiling) NewPartial(*step.Context) step.Partial {
 	p := &profilePart{fields: r.fields}
 	for range r.fields {
 		p.of = append(p.of, newTally())
@@ -92,7 +92,7 @@ func (r *profiling) Part(*step.Site) step.Part {
 }
 
 // Finish implements step.Reduction.
-func (r *profiling) Finish(_ context.Context, parts []step.Part, out step.Out, s *step.Site) error {
+func (r *profiling) Finish(_ context.Context, parts []step.Partial, out step.Out, s *step.Context) error {
 	all := parts[0].(*profilePart)
 	for _, o := range parts[1:] {
 		o := o.(*profilePart)
@@ -107,7 +107,7 @@ func (r *profiling) Finish(_ context.Context, parts []step.Part, out step.Out, s
 	for i, f := range r.fields {
 		r.p.Out = append(r.p.Out, all.of[i].profile(r.in.Name(f), all.rows))
 	}
-	s.Tally.Merged += all.rows // into what is told of the fields
+	s.Counters.Merged += all.rows // into what is told of the fields
 	return out.Start(r.in)
 }
 

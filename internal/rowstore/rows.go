@@ -39,7 +39,7 @@ func (x *Rows) Adopt(b *table.Batch) error {
 			}
 		}
 	}
-	return x.hold(table.Take(b), size)
+	return x.hold(table.Adopt(b), size)
 }
 
 func (x *Rows) hold(b *table.Batch, size int64) (err error) {

@@ -87,12 +87,12 @@ func (a *asideFile) enough(account *Account) error {
 }
 
 // leftRows makes rows left out ready to be written.
-func leftRows(site *step.Site, schema *table.Schema, b *table.Batch, rows []int32) []*step.Row {
+func leftRows(site *step.Context, schema *table.Schema, b *table.Batch, rows []int32) []*step.Row {
 	var out []*step.Row
 	for _, r := range rows {
 		row := &step.Row{Line: b.Origin.LineOf(int(r)), Step: site.Step, Names: schema.Names(), Cells: b.Row(int(r), nil)}
-		if site.File != nil {
-			row.Source = site.File(b.Origin.FileOf(int(r)))
+		if site.Tables.FileName != nil {
+			row.Source = site.Tables.FileName(b.Origin.FileOf(int(r)))
 		}
 		out = append(out, row)
 	}

@@ -108,7 +108,7 @@ func (r *runner) check(ctx context.Context, items []any) ([]Checked, error) {
 			}
 			if !open {
 				if schema, open, err = r.fieldsAfter(ctx, it, schema); err != nil {
-					return out, st.place(err)
+					return out, st.annotate(err)
 				}
 			}
 			out = append(out, Checked{Line: it.Line, Name: it.Name, Names: names(), Open: open})
@@ -122,7 +122,7 @@ func (r *runner) fieldsAfter(ctx context.Context, a *Apply, in *table.Schema) (*
 	made := a.Step
 	if p, ok := made.(step.Prepared); ok {
 		var err error
-		if made, err = p.Prepare(&step.Site{Open: r.headerOnly}); err != nil {
+		if made, err = p.Prepare(&step.Context{Tables: step.Tables{Open: r.headerOnly}}); err != nil {
 			return nil, false, err
 		}
 	}
@@ -151,7 +151,7 @@ func (r *runner) fieldsAfter(ctx context.Context, a *Apply, in *table.Schema) (*
 	err := made.(step.Step).Run(ctx, none, step.Through{
 		OnStart: func(s *table.Schema) error { out = s; return errKnown },
 		OnEmit:  func(*table.Batch) error { return nil },
-	}, &step.Site{Step: a.Name, Open: r.headerOnly})
+	}, &step.Context{Step: a.Name, Tables: step.Tables{Open: r.headerOnly}})
 	if err != nil && out == nil {
 		return nil, false, err
 	}

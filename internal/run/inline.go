@@ -15,7 +15,7 @@ type limit int64
 var _ step.Step = limit(0)
 
 // Run implements step.Step.
-func (l limit) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (l limit) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	enough := errors.New("enough rows")
 	left := int(l)
 	err := in(ctx, step.Through{OnStart: out.Start, OnEmit: func(b *table.Batch) error {
@@ -43,7 +43,7 @@ func tee(t *target) step.Step { return teeStep{t} }
 type teeStep struct{ t *target }
 
 // Run implements step.Step.
-func (w teeStep) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (w teeStep) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var enc format.Encoder
 	var buf []byte
 	return in(ctx, step.Through{

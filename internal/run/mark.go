@@ -31,8 +31,8 @@ type marking struct {
 }
 
 // Run implements step.Step.
-func (m marking) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
-	h := &held{rows: rowstore.Rows{Limit: s.Memory, Temp: s.Temp}}
+func (m marking) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
+	h := &held{rows: rowstore.Rows{Limit: s.Resources.Memory, Temp: s.Resources.Temp}}
 	err := in(ctx, step.Through{
 		OnStart: func(schema *table.Schema) error {
 			h.schema = schema
@@ -43,8 +43,8 @@ func (m marking) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 			for _, f := range b.Origin.Files {
 				most = max(most, int(f))
 			}
-			for s.File != nil && len(h.files) <= most {
-				h.files = append(h.files, s.File(len(h.files)))
+			for s.Tables.FileName != nil && len(h.files) <= most {
+				h.files = append(h.files, s.Tables.FileName(len(h.files)))
 			}
 			if err := h.rows.Add(b); err != nil {
 				return err

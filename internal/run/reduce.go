@@ -17,18 +17,18 @@ type reducer struct {
 
 	mu        sync.Mutex
 	reduction step.Reduction
-	parts     []step.Part
+	parts     []step.Partial
 }
 
 func (r *reducer) bind(in *table.Schema) (err error) {
 	if r.reduction, err = r.step.Reduce(in); err != nil {
-		return r.st.place(err)
+		return r.st.annotate(err)
 	}
 	return nil
 }
 
-func (r *reducer) part(s *step.Site) step.Part {
-	p := r.reduction.Part(s)
+func (r *reducer) part(s *step.Context) step.Partial {
+	p := r.reduction.NewPartial(s)
 	r.mu.Lock()
 	r.parts = append(r.parts, p)
 	r.mu.Unlock()
@@ -36,27 +36,27 @@ func (r *reducer) part(s *step.Site) step.Part {
 }
 
 // finish puts the parts together.
-func (r *reducer) finish(ctx context.Context, out step.Out, site *step.Site) error {
+func (r *reducer) finish(ctx context.Context, out step.Out, site *step.Context) error {
 	r.st.mu.Lock()
-	site.Tally = r.st.tally
-	r.st.tally = step.Tally{}
+	site.Counters = r.st.counters
+	r.st.counters = step.Counters{}
 	r.st.mu.Unlock()
-	site.Tally.In = r.rows.Load()
+	site.Counters.In = r.rows.Load()
 	err := r.reduction.Finish(ctx, r.parts, step.Through{
 		OnStart: func(schema *table.Schema) error { r.st.fields = schema.Len(); return out.Start(schema) },
 		OnEmit: func(b *table.Batch) error {
-			site.Tally.Out += int64(b.Rows)
+			site.Counters.Out += int64(b.Rows)
 			if err := valid(r.st.name, b); err != nil {
 				return err
 			}
 			return out.Emit(b)
 		},
 	}, site)
-	r.st.add(&site.Tally)
-	r.st.across = site.Across
-	r.st.say, r.st.notes = site.Say, append(r.st.notes, site.Notes...)
+	r.st.add(&site.Counters)
+	r.st.across = site.Summary.Across
+	r.st.text, r.st.notes = site.Summary.Text, append(r.st.notes, site.Summary.Notes...)
 	if err != nil {
-		return r.st.place(err)
+		return r.st.annotate(err)
 	}
 	return nil
 }

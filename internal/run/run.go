@@ -50,19 +50,19 @@ type Program struct {
 
 // Env is what a run has around it.
 type Env struct {
-	Stdin   io.Reader
-	Stdout  io.Writer
-	Screen  func() Screen // draws the table on a terminal instead; nil: there is none
-	Workers int           // 0: as many as there are processors
-	Memory  int64         // bytes that steps which hold rows may take; 0: no limit
-	Temp    string        // folder for temporary files, "" the system's
-	Aside   string        // file for rows that do not fit
-	Most    string        // --most-aside
-	LeftOut string        // file for rows left out
-	Books   string        // file the account goes to when the run has ended, "": none; not written here
-	Keep    string        // plan the step goes to then, likewise
-	Bytes   *atomic.Int64 // counts what is read, for the progress
-	Total   func(int64)   // is told how much there is to read, where that is known
+	Stdin       io.Reader
+	Stdout      io.Writer
+	Screen      func() Screen // draws the table on a terminal instead; nil: there is none
+	Workers     int           // 0: as many as there are processors
+	Memory      int64         // bytes that steps which hold rows may take; 0: no limit
+	Temp        string        // folder for temporary files, "" the system's
+	Aside       string        // file for rows that do not fit
+	Most        string        // --most-aside
+	LeftOut     string        // file for rows left out
+	AccountFile string        // file the account goes to when the run has ended, "": none; not written here
+	Keep        string        // plan the step goes to then, likewise
+	Bytes       *atomic.Int64 // counts what is read, for the progress
+	Total       func(int64)   // is told how much there is to read, where that is known
 }
 
 // Screen draws a table when it has it all.
@@ -326,14 +326,14 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 	next := func(in step.In) *section {
 		return &section{workers: workers, bytes: r.env.Bytes, read: r.read, fileName: name, aside: r.aside.stream(), left: r.leftOut.stream(), feed: func(ctx context.Context, start func(*table.Schema) error, put func(item) error) error {
 			return in(ctx, step.Through{OnStart: start, OnEmit: func(b *table.Batch) error {
-				return put(item{batch: table.Take(b)})
+				return put(item{batch: table.Adopt(b)})
 			}})
 		}}
 	}
 	ordered := func(s step.Step, st *stage) {
 		upstream, aside, left := batches(x), r.aside.stream(), r.leftOut.stream()
 		x = next(func(ctx context.Context, out step.Out) error {
-			return r.runStep(ctx, s, st, upstream, out, &step.Site{Step: st.name, File: name}, aside, left)
+			return r.runStep(ctx, s, st, upstream, out, &step.Context{Step: st.name, Tables: step.Tables{FileName: name}}, aside, left)
 		})
 	}
 	var limited *stage
@@ -352,8 +352,8 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 			stages = append(stages, st)
 			made := it.Step
 			if p, ok := made.(step.Prepared); ok {
-				if made, err = p.Prepare(&step.Site{Open: r.other, Memory: r.env.Memory, Temp: r.env.Temp}); err != nil {
-					return st.place(err)
+				if made, err = p.Prepare(&step.Context{Tables: step.Tables{Open: r.other}, Resources: step.Resources{Memory: r.env.Memory, Temp: r.env.Temp}}); err != nil {
+					return st.annotate(err)
 				}
 			}
 			if s, ok := made.(step.InOrder); ok && x.inOrder == nil && !r.mayExceed(made, rd.Paths, size, len(stages) > 1) {
@@ -374,7 +374,7 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 					if err := up.run(ctx, sink{start: nothing}); err != nil {
 						return err
 					}
-					return up.reducer.finish(ctx, out, &step.Site{Step: st.name, File: name, Memory: r.env.Memory, Temp: r.env.Temp})
+					return up.reducer.finish(ctx, out, &step.Context{Step: st.name, Tables: step.Tables{FileName: name}, Resources: step.Resources{Memory: r.env.Memory, Temp: r.env.Temp}})
 				})
 			case step.Step:
 				ordered(s, st)
@@ -405,7 +405,7 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 	for i, in := range inputs {
 		a := TableAccount{Name: in.Name, Rows: stats[i].Rows, Fields: in.Fields, Notes: in.Notes, How: in.How, Names: src.Schema().Names()}
 		if limited != nil && len(inputs) == 1 {
-			a.Rows = limited.tally.Out
+			a.Rows = limited.counters.Out
 		}
 		if n := stats[i].Short; n > 0 {
 			a.Notes = append(a.Notes, fmt.Sprintf("%s shorter than the header, the rest blank", diag.Plural(n, "row")))
@@ -426,8 +426,8 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 	}
 	for _, st := range stages {
 		if st.settle != nil {
-			if err := st.settle(&st.tally); err != nil {
-				return st.place(err)
+			if err := st.settle(&st.counters); err != nil {
+				return st.annotate(err)
 			}
 		}
 		if err := st.balance(); err != nil {
@@ -560,15 +560,15 @@ func (c countingEncoder) Append(dst []byte, b *table.Batch) []byte {
 }
 
 // runStep runs an ordered or whole step with its doors counted.
-func (r *runner) runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.Out, site *step.Site, aside, left func([]*step.Row) error) error {
-	site.Width = r.width
-	site.Merged, site.Open, site.Read, site.AddFile, site.Memory, site.Temp = r.merged, r.other, r.read, r.addFile, r.env.Memory, r.env.Temp
+func (r *runner) runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.Out, site *step.Context, aside, left func([]*step.Row) error) error {
+	site.Tables.Width = r.width
+	site.Tables.Merged, site.Tables.Open, site.Resources.Read, site.Tables.AddFile, site.Resources.Memory, site.Resources.Temp = r.merged, r.other, r.read, r.addFile, r.env.Memory, r.env.Temp
 	if aside != nil {
-		site.Aside = func(row *step.Row) error { return aside([]*step.Row{row}) }
+		site.Exits.Aside = func(row *step.Row) error { return aside([]*step.Row{row}) }
 	}
 	var unwritten error
 	if left != nil {
-		site.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
+		site.Exits.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
 			if err := left(leftRows(site, schema, b, rows)); err != nil {
 				unwritten = err
 			}
@@ -576,28 +576,28 @@ func (r *runner) runStep(ctx context.Context, s step.Step, st *stage, in step.In
 	}
 	counting := func(ctx context.Context, to step.Out) error {
 		return in(ctx, step.Through{OnStart: to.Start, OnEmit: func(b *table.Batch) error {
-			site.Tally.In += int64(b.Rows)
+			site.Counters.In += int64(b.Rows)
 			return to.Emit(b)
 		}})
 	}
 	err := s.Run(ctx, counting, step.Through{
 		OnStart: func(schema *table.Schema) error { st.fields = schema.Len(); return out.Start(schema) },
 		OnEmit: func(b *table.Batch) error {
-			site.Tally.Out += int64(b.Rows)
+			site.Counters.Out += int64(b.Rows)
 			if err := valid(st.name, b); err != nil {
 				return err
 			}
 			return out.Emit(b)
 		},
 	}, site)
-	st.add(&site.Tally)
-	st.across = site.Across
-	st.say, st.notes = site.Say, append(st.notes, site.Notes...)
+	st.add(&site.Counters)
+	st.across = site.Summary.Across
+	st.text, st.notes = site.Summary.Text, append(st.notes, site.Summary.Notes...)
 	if err == nil {
 		err = unwritten
 	}
 	if err != nil {
-		return st.place(err)
+		return st.annotate(err)
 	}
 	return nil
 }

@@ -216,7 +216,7 @@ func (x *section) bind(schema *table.Schema) ([]*step.Bound, error) {
 		}
 		b, err := st.mapper.Bind(schema)
 		if err != nil {
-			return nil, st.place(err)
+			return nil, st.annotate(err)
 		}
 		st.bound(b)
 		out = append(out, b)
@@ -230,9 +230,9 @@ func (x *section) bind(schema *table.Schema) ([]*step.Bound, error) {
 
 func (x *section) bindInOrder(schema *table.Schema) (err error) {
 	if x.ordered, err = x.inOrder.inOrder.BindInOrder(schema); err != nil {
-		return x.inOrder.place(err)
+		return x.inOrder.annotate(err)
 	}
-	x.inOrder.fields, x.inOrder.tell = schema.Len(), x.ordered.Tell
+	x.inOrder.fields, x.inOrder.summary = schema.Len(), x.ordered.Summary
 	return nil
 }
 
@@ -243,18 +243,18 @@ type worker struct {
 	parser format.Parser
 	raw    *table.Batch
 	encode format.Encoder
-	sites  []*step.Site
+	sites  []*step.Context
 	first  func(*table.Batch) error // through the steps before the one in order
 	entry  func(*table.Batch) error // through all others and out
 	held   []*table.Batch           // what waits for its turn at the step in order
 	ahead  []any                    // what was done of it ahead
-	turn   *step.Site               // where the step in order works
+	turn   *step.Context            // where the step in order works
 	buf    *[]byte
 	aside  []*step.Row
 	left   []*step.Row
 	out    chan piece
 
-	part step.Part // of the reducer
+	part step.Partial // of the reducer
 	at   int64
 
 	passed  bool // the job has passed the step in order
@@ -275,18 +275,18 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 	}
 	if x.reducer != nil {
 		site := x.site(w, x.reducer.st)
-		site.Memory, site.Temp = x.memory, x.temp
+		site.Resources.Memory, site.Resources.Temp = x.memory, x.temp
 		w.part = x.reducer.part(site)
-		defer func() { x.reducer.st.add(&site.Tally) }()
+		defer func() { x.reducer.st.add(&site.Counters) }()
 	}
 	w.recycle = x.source != nil && (x.encoding != nil || w.part != nil) && x.aside == nil && x.left == nil
 	for _, b := range bound {
-		w.recycle = w.recycle && b.Passing
+		w.recycle = w.recycle && b.RetainsNothing
 	}
 	if x.inOrder != nil {
-		w.recycle = w.recycle && x.ordered.Passing
+		w.recycle = w.recycle && x.ordered.RetainsNothing
 		w.turn = x.site(w, x.inOrder)
-		defer func() { x.inOrder.add(&w.turn.Tally) }()
+		defer func() { x.inOrder.add(&w.turn.Counters) }()
 	}
 	w.entry = w.leave
 	for i := len(bound) - 1; i >= 0; i-- {
@@ -320,7 +320,7 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 		close(j.out)
 	}
 	for i, site := range w.sites {
-		x.stages[len(x.stages)-1-i].add(&site.Tally)
+		x.stages[len(x.stages)-1-i].add(&site.Counters)
 	}
 	if w.parser != nil && x.parsed != nil {
 		x.parsed(w.parser.Stats())
@@ -328,13 +328,13 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 }
 
 // site makes the place where a step works in a worker.
-func (x *section) site(w *worker, st *stage) *step.Site {
-	site := &step.Site{Step: st.name, File: x.fileName, Read: x.read}
+func (x *section) site(w *worker, st *stage) *step.Context {
+	site := &step.Context{Step: st.name, Tables: step.Tables{FileName: x.fileName}, Resources: step.Resources{Read: x.read}}
 	if x.aside != nil {
-		site.Aside = func(r *step.Row) error { w.aside = append(w.aside, r); return nil }
+		site.Exits.Aside = func(r *step.Row) error { w.aside = append(w.aside, r); return nil }
 	}
 	if x.left != nil {
-		site.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
+		site.Exits.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
 			w.left = append(w.left, leftRows(site, schema, b, rows)...)
 		}
 	}
@@ -342,9 +342,9 @@ func (x *section) site(w *worker, st *stage) *step.Site {
 }
 
 // counted counts the rows at a step's doors.
-func counted(site *step.Site, fn step.MapFunc, st *stage, next func(*table.Batch) error) func(*table.Batch) error {
+func counted(site *step.Context, fn step.MapFunc, st *stage, next func(*table.Batch) error) func(*table.Batch) error {
 	emit := func(b *table.Batch) error {
-		site.Tally.Out += int64(b.Rows)
+		site.Counters.Out += int64(b.Rows)
 		if err := valid(st.name, b); err != nil {
 			return err
 		}
@@ -354,9 +354,9 @@ func counted(site *step.Site, fn step.MapFunc, st *stage, next func(*table.Batch
 		if b.Rows == 0 { // all were set aside before
 			return nil
 		}
-		site.Tally.In += int64(b.Rows)
+		site.Counters.In += int64(b.Rows)
 		if err := fn(b, emit); err != nil {
-			return st.place(err)
+			return st.annotate(err)
 		}
 		return nil
 	}
@@ -441,9 +441,9 @@ func (w *worker) through(j *job, b *table.Batch) error {
 		return context.Cause(w.ctx)
 	}
 	for i, h := range w.held { // nobody else is here until passed is closed
-		w.turn.Tally.In += int64(h.Rows)
+		w.turn.Counters.In += int64(h.Rows)
 		w.x.ordered.Do(h, w.ahead[i], w.turn)
-		w.turn.Tally.Out += int64(h.Rows)
+		w.turn.Counters.Out += int64(h.Rows)
 	}
 	close(j.passed)
 	w.passed = true
@@ -462,7 +462,7 @@ func (w *worker) through(j *job, b *table.Batch) error {
 
 // hold keeps a batch until the job's turn at the step in order.
 func (w *worker) hold(b *table.Batch) error {
-	w.held = append(w.held, table.Take(b))
+	w.held = append(w.held, table.Adopt(b))
 	return context.Cause(w.ctx)
 }
 
@@ -473,13 +473,13 @@ func (w *worker) leave(b *table.Batch) error {
 		w.at += int64(b.Rows)
 		w.x.reducer.rows.Add(int64(b.Rows))
 		if err != nil {
-			return w.x.reducer.st.place(err)
+			return w.x.reducer.st.annotate(err)
 		}
 		return context.Cause(w.ctx)
 	}
 	if w.encode == nil {
 		if b.Rows > 0 {
-			w.send(piece{batch: table.Take(b)})
+			w.send(piece{batch: table.Adopt(b)})
 		}
 		return context.Cause(w.ctx)
 	}

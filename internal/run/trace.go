@@ -108,7 +108,7 @@ type tap struct {
 }
 
 // Run implements step.Step.
-func (t *tap) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (t *tap) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var eval *formula.Eval
 	return in(ctx, step.Through{
 		OnStart: func(schema *table.Schema) error {

@@ -33,7 +33,7 @@ func BenchmarkMappers(b *testing.B) {
 			require.NoError(b, err)
 			bound, err := s.(step.Mapper).Bind(table.NewSchema(names))
 			require.NoError(b, err)
-			fn := bound.New(&step.Site{})
+			fn := bound.New(&step.Context{})
 			out := 0
 			for b.Loop() {
 				if err := fn(src, func(b *table.Batch) error { out += b.Rows; return nil }); err != nil {

@@ -37,7 +37,7 @@ func OfSource(name string, src format.Source) *Other {
 }
 
 // InTurn runs an InOrder in the calling goroutine.
-func InTurn(ctx context.Context, step InOrder, in In, out Out, s *Site) error {
+func InTurn(ctx context.Context, step InOrder, in In, out Out, s *Context) error {
 	var o *Ordered
 	err := in(ctx, Through{
 		OnStart: func(schema *table.Schema) (err error) {
@@ -58,8 +58,8 @@ func InTurn(ctx context.Context, step InOrder, in In, out Out, s *Site) error {
 			return out.Emit(b)
 		},
 	})
-	if o != nil && o.Tell != nil {
-		s.Say = o.Tell(&s.Tally)
+	if o != nil && o.Summary != nil {
+		s.Summary.Text = o.Summary(&s.Counters)
 	}
 	return err
 }

@@ -30,7 +30,7 @@ type Out interface {
 
 // Step turns one table into another, in one call. It may run many times and at the same time.
 type Step interface {
-	Run(ctx context.Context, in In, out Out, s *Site) error
+	Run(ctx context.Context, in In, out Out, s *Context) error
 }
 
 // Mapper is a row step.
@@ -44,15 +44,15 @@ type Bound struct {
 	// New makes a function for one worker. It may emit any number of batches,
 	// all of whose contents it may reuse when emit has returned. Before it
 	// returns an error it emits the rows before the one in error.
-	New   func(s *Site) MapFunc
+	New   func(s *Context) MapFunc
 	Notes []string
 	// Passing promises that no cell is kept beyond the emit it left with, so
 	// that the text it views may be overwritten then.
-	Passing bool
-	// Tell says for the account what became of the rows, given the whole tally; nil: nothing to tell.
-	Tell func(t *Tally) string
+	RetainsNothing bool
+	// Tell says for the account what became of the rows, given the whole counters; nil: nothing to tell.
+	Summary func(t *Counters) string
 	// Settle finds what is wrong when all rows have passed; nil: nothing is.
-	Settle func(t *Tally) error
+	Settle func(t *Counters) error
 }
 
 // Other is another table that a step looks at.
@@ -87,7 +87,7 @@ type LooksAt interface{ LooksAt() string }
 
 // Prepared is a step that reads another table before the first row comes. It gives the step to be run.
 type Prepared interface {
-	Prepare(s *Site) (any, error)
+	Prepare(s *Context) (any, error)
 }
 
 // MapFunc is a row step's work on one batch, which has rows, and which it reads only, or emits whole.
@@ -102,10 +102,10 @@ type InOrder interface {
 // Ordered is an InOrder bound to the fields of its input.
 type Ordered struct {
 	// Ahead does what can be done before the batches are in order; what it gives goes to Do. It may be nil.
-	Ahead   func(b *table.Batch) any
-	Do      func(b *table.Batch, ahead any, s *Site) // sees the batches in input order
-	Passing bool                                     // as in Bound
-	Tell    func(t *Tally) string
+	Ahead          func(b *table.Batch) any
+	Do             func(b *table.Batch, ahead any, s *Context) // sees the batches in input order
+	RetainsNothing bool                                        // as in Bound
+	Summary        func(t *Counters) string
 }
 
 // Reducer is a whole step whose work can be dealt out: each worker makes a part,
@@ -117,26 +117,26 @@ type Reducer interface {
 // Reduction is a Reducer bound to the fields of its input.
 type Reduction interface {
 	// Part makes the part of one worker.
-	Part(s *Site) Part
+	NewPartial(s *Context) Partial
 	// Finish puts the parts together and emits the outcome.
-	Finish(ctx context.Context, parts []Part, out Out, s *Site) error
+	Finish(ctx context.Context, parts []Partial, out Out, s *Context) error
 }
 
 // Part takes the rows of batches; at is where the first row of the batch
 // stands among all rows, in an order that does not depend on who takes it.
-type Part interface {
+type Partial interface {
 	Add(b *table.Batch, at int64) error
 }
 
 // Reduced runs a Reducer in the calling goroutine.
-func Reduced(ctx context.Context, r Reducer, in In, out Out, s *Site) error {
+func Reduced(ctx context.Context, r Reducer, in In, out Out, s *Context) error {
 	var reduction Reduction
-	var part Part
+	var part Partial
 	at := int64(0)
 	err := in(ctx, Through{
 		OnStart: func(schema *table.Schema) (err error) {
 			if reduction, err = r.Reduce(schema); err == nil {
-				part = reduction.Part(s)
+				part = reduction.NewPartial(s)
 			}
 			return err
 		},
@@ -149,12 +149,12 @@ func Reduced(ctx context.Context, r Reducer, in In, out Out, s *Site) error {
 	if err != nil {
 		return err
 	}
-	return reduction.Finish(ctx, []Part{part}, out, s)
+	return reduction.Finish(ctx, []Partial{part}, out, s)
 }
 
-// Tally counts what becomes of rows and cells. In and Out are counted by the
+// Counters counts what becomes of rows and cells. In and Out are counted by the
 // runner, the others by the step where it decides.
-type Tally struct {
+type Counters struct {
 	In, Out                         int64
 	Made, Merged, LeftOut, SetAside int64
 	FilledIn, FilledOut             int64 // cells that are not blank, where the step balances them
@@ -162,8 +162,8 @@ type Tally struct {
 	Values                          map[string]int64 // values met, where a step tells of them
 }
 
-// Add adds another tally.
-func (t *Tally) Add(o *Tally) {
+// Add adds another counters.
+func (t *Counters) Add(o *Counters) {
 	t.In += o.In
 	t.Out += o.Out
 	t.Made += o.Made
@@ -183,39 +183,59 @@ func (t *Tally) Add(o *Tally) {
 	}
 }
 
-// Site is where a step works: its tally, and where rows go that leave the table.
-type Site struct {
-	Tally  Tally
-	Say    string   // for the account, by steps that are no mappers
-	Notes  []string // likewise
-	Across []string // the values that became fields, likewise
+// Context is where a step works: it counts there what becomes of rows, and finds what it needs of the run. Each worker
+// has its own, so nothing in it is locked.
+type Context struct {
+	Step      string // its name, for messages
+	Counters  Counters
+	Summary   Summary
+	Tables    Tables
+	Resources Resources
+	Exits     Exits
+}
 
-	Open    func(path string) (*Other, error)                        // opens another table, a file or @NAME
-	Memory  int64                                                    // bytes a step that holds rows may take; 0: no limit
-	Temp    string                                                   // folder for temporary files, "" the system's
-	Merged  func(file int) []sheet.Area                              // merged areas of an input that is read as it lies: rows by their line, columns from 1
-	Width   func(file int) int                                       // how many columns such an input has
-	Read    func() float64                                           // the share of the input that has been read, 0: not known; nil: likewise
-	AddFile func(name string) int                                    // the number of a further file, for the origin of rows
-	Step    string                                                   // name of the step
-	File    func(file int) string                                    // names an input
+// Summary is what the account says of a step that is no [Mapper]; those say it by their [Bound].
+type Summary struct {
+	Text   string
+	Notes  []string
+	Across []string // the values that became fields
+}
+
+// Tables are the inputs of the run and the tables a step may ask for.
+type Tables struct {
+	Open     func(path string) (*Other, error) // opens another table, a file or @NAME
+	AddFile  func(name string) int             // the number of a further file, for the origin of rows
+	FileName func(file int) string             // names an input
+	Merged   func(file int) []sheet.Area       // merged areas of an input that is read as it lies: rows by their line, columns from 1
+	Width    func(file int) int                // how many columns such an input has
+}
+
+// Resources are what a step that holds rows may use.
+type Resources struct {
+	Memory int64          // bytes; 0: no limit
+	Temp   string         // folder for temporary files, "" the system's
+	Read   func() float64 // the share of the input that has been read, 0: not known; nil: likewise
+}
+
+// Exits are where rows go that leave the table.
+type Exits struct {
 	Aside   func(r *Row) error                                       // takes a row that does not fit; nil: the run stops
 	LeftOut func(schema *table.Schema, b *table.Batch, rows []int32) // takes rows left out; nil: nobody wants them
 }
 
-// other opens another table: a file, or what the run knows by @NAME.
-func (s *Site) OpenOther(path string) (*Other, error) {
-	if s.Open == nil {
+// OpenTable opens another table: a file, or what the run knows by @NAME.
+func (s *Context) OpenTable(path string) (*Other, error) {
+	if s.Tables.Open == nil {
 		return OpenFile(path)
 	}
-	return s.Open(path)
+	return s.Tables.Open(path)
 }
 
-func (s *Site) Share() float64 {
-	if s.Read == nil {
+func (s *Context) Share() float64 {
+	if s.Resources.Read == nil {
 		return 0
 	}
-	return s.Read()
+	return s.Resources.Read()
 }
 
 // Row is a row that does not fit.
@@ -233,18 +253,18 @@ type Row struct {
 // Unfit deals with a row that does not fit because of a cell: put aside, it is
 // counted and nil returned, and the step goes on without the row; else the
 // error is returned that stops the run. field may be -1. In tries FIELD stands for the field's name.
-func (s *Site) Unfit(schema *table.Schema, b *table.Batch, row, field int, reason string, tries ...string) error {
+func (s *Context) Unfit(schema *table.Schema, b *table.Batch, row, field int, reason string, tries ...string) error {
 	r := &Row{Line: b.Origin.LineOf(row), Step: s.Step, Reason: reason}
-	if s.File != nil {
-		r.Source = s.File(b.Origin.FileOf(row))
+	if s.Tables.FileName != nil {
+		r.Source = s.Tables.FileName(b.Origin.FileOf(row))
 	}
 	if field >= 0 {
 		r.Field, r.Cell = schema.Name(field), b.Cols[field].At(row)
 	}
-	if s.Aside != nil {
+	if s.Exits.Aside != nil {
 		r.Names, r.Cells = schema.Names(), b.Row(row, nil)
-		s.Tally.SetAside++
-		return s.Aside(r)
+		s.Counters.SetAside++
+		return s.Exits.Aside(r)
 	}
 	text := reason
 	if field >= 0 {
@@ -262,10 +282,10 @@ func (s *Site) Unfit(schema *table.Schema, b *table.Batch, row, field int, reaso
 }
 
 // Leave counts rows left out, and hands them to whoever wants them.
-func (s *Site) Leave(schema *table.Schema, b *table.Batch, rows []int32) {
-	s.Tally.LeftOut += int64(len(rows))
-	if s.LeftOut != nil && len(rows) > 0 {
-		s.LeftOut(schema, b, rows)
+func (s *Context) Leave(schema *table.Schema, b *table.Batch, rows []int32) {
+	s.Counters.LeftOut += int64(len(rows))
+	if s.Exits.LeftOut != nil && len(rows) > 0 {
+		s.Exits.LeftOut(schema, b, rows)
 	}
 }
 

@@ -165,7 +165,7 @@ func TestUnpivotTells(t *testing.T) {
 		assert.Equal(t, c.notes, bound.Notes, c.line)
 		_, tally, err := steptest.Run(s, in, 10, steptest.Plain)
 		require.NoError(t, err)
-		assert.Equal(t, c.tell, bound.Tell(&tally), c.line)
+		assert.Equal(t, c.tell, bound.Summary(&tally), c.line)
 	}
 }
 

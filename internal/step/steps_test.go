@@ -45,7 +45,7 @@ func TestSteps(t *testing.T) {
 		{"unpivot --row 's = Q1, Q2'", "Q1|Q2/1|2", "error: --row \"s = Q1, Q2\" names 2 fields, --value 1 name"},
 		{"unpivot --row s=Q1 --row t=Q1", "Q1|Q2/1|2", `error: --row names the field "Q1" twice`},
 		{"unpivot --row Q1", "Q1|Q2/1|2", `error: --row "Q1": it is written LABEL = FIELD, FIELD`},
-		{"unpivot", "Q1|Q2/1|2", "error: unpivot lacks its operand"},
+		{"unpivot", "Q1|Q2/1|2", "error: unpivot absent its operand"},
 		{"unpivot a b", "a|b/1|2", `error: unpivot: "b" is one operand too many`},
 		{"unpivot a --lable x", "a|b/1|2", "error: unpivot has no option --lable"},
 		{"unpivot a --label x --label y", "a|b/1|2", "error: --label is given twice"},
@@ -167,7 +167,7 @@ func TestSteps(t *testing.T) {
 		{"pivot --across q --cell a --totals row", "q|a/1|2", "error: --totals: a has no function"},
 		{"pivot --across q --cell 'sum(a)' --totals row", "q|a/1|2", "error: a total row needs a field down the side"},
 		{"pivot --across q --cell 'sum(a)' --name '{x}'", "q|a/1|2", "error: --name has the place {x}"},
-		{"pivot --across q", "q|a/1|2", "error: pivot lacks --across or --cell"},
+		{"pivot --across q", "q|a/1|2", "error: pivot absent --across or --cell"},
 		{"pivot --down q --across q --cell a", "q|a/1|2", `error: "q" is both down and across`},
 		// group
 		{"group --by k --calc 'count()' --calc 'sum(a * 2) as d'", "k|a/1|1.50/2|/1|2", "k|count|d/1|2|7/2|1|"},
@@ -182,7 +182,7 @@ func TestSteps(t *testing.T) {
 		{"group --by k --calc 'share(a)' --decimals 1", "k|a/1|1/2|2", "k|a/1|0.3/2|0.7"},
 		{"group --by k --calc 'sum(a) as t' --each-row", "k|a/1|1/2|5/1|2", "k|a|t/1|1|3/2|5|5/1|2|3"},
 		{"group --by k --calc 'sum(a) as k'", "k|a/1|1", `error: two fields would be named "k"`},
-		{"group --by k", "k|a/1|1", "error: group lacks --calc"},
+		{"group --by k", "k|a/1|1", "error: group absent --calc"},
 		// sort
 		{"sort a", "a|b/10|1/9|2/|3/9.0|4/-1|5", "a|b/-1|5/9|2/9.0|4/10|1/|3"},
 		{"sort 'a desc'", "a|b/10|1/9|2/|3/9.0|4/1e2|5", "a|b/1e2|5/10|1/9|2/9.0|4/|3"},
@@ -220,7 +220,7 @@ func TestSteps(t *testing.T) {
 		{"beside a --as n --ahead 2 --within b", "a|b/1|x/2|x/3|y/4|x", "a|b|n/1|x|4/2|x|/3|y|/4|x|"},
 		{"beside a --as n --by 'a desc'", "a/10/9/11", "a|n/10|9/9|/11|10"},
 		{"beside a --as a", "a/1", `error: two fields would be named "a"`},
-		{"beside a", "a/1", "error: beside lacks --as"},
+		{"beside a", "a/1", "error: beside absent --as"},
 		{"beside a --as n --ahead x", "a/1", `error: --ahead "x": it is a number from 1 up`},
 		{"beside a --as n --ahead 1 --back 1", "a/1", "error: --ahead and --back do not go together"},
 		// join
@@ -240,7 +240,7 @@ func TestSteps(t *testing.T) {
 		{"join two.csv --on k --when 'a > 1'", "k|a/1|1", `error: --when: both tables have a field "a"`},
 		{"join two.csv --on k=x", "k/1", `error: two.csv: there is no field "x"`},
 		{"join two.csv --on x=k", "k/1", `error: there is no field "x"`},
-		{"join two.csv", "k/1", "error: join lacks --on"},
+		{"join two.csv", "k/1", "error: join absent --on"},
 		{"join none.csv --on k", "k/1", "error: none.csv: there is no such file"},
 		{"join @there --on k", "k/1", "error: nothing was marked @there above"},
 		{"join empty.csv --on k --alone keep", "k|v/1|x", "error: no key of 1 row matches one of empty.csv"},
@@ -265,14 +265,14 @@ func TestSteps(t *testing.T) {
 		{"split h --at '\t' --into '\"a, b\",c'", "h/x\ty", "a, b|c/x|y"},
 		{"split h --at :: --into a,b --unfit blank", "h/x::y/x", "a|b/x|y/|"},
 		{"split h --at '' --into a", "h/x", "error: --at: the separator is empty"},
-		{"split h --at ;", "h/x", "error: split --at lacks --into"},
+		{"split h --at ;", "h/x", "error: split --at absent --into"},
 		{"split h --at ; --into a,a", "h/x", `error: the name "a" is given twice`},
 		{"split h --at ; --into a,,b", "h/x", `error: "a,,b": a name is empty`},
 		{"split h ab", "h/x", `error: the pattern "ab" has no place`},
 		{"split h '{@} {a}'", "h/x", "error: {@} stands for the measure"},
 		{"split h '{a' ", "h/x", "error: the pattern {a can't be read"},
 		{"split h '{a}' --more last", "h/x", "error: --more goes with --at"},
-		{"split h", "h/x", "error: split lacks its operand"},
+		{"split h", "h/x", "error: split absent its operand"},
 		{"split x '{a}'", "h/x", `error: there is no field "x"`},
 		// combine
 		{"combine '{b}-{a}' --as h", "a|b|c/1|2|3/|x|", "h|c/2-1|3/x-|"},
@@ -282,7 +282,7 @@ func TestSteps(t *testing.T) {
 		{"combine b,a --with ', ' --as h", "a|b|c/1|2|3/|x|/||y", "h|c/2, 1|3/x|/|y"},
 		{"combine * --with '\t' --as a", "a|b/1|2", "a/1\t2"},
 		{"combine '{a}' --as b --keep", "a|b/1|2", `error: two fields would be named "b"`},
-		{"combine '{a}'", "a|b/1|2", "error: combine lacks --as"},
+		{"combine '{a}'", "a|b/1|2", "error: combine absent --as"},
 		{"combine 'a,b' --as c", "a|b/1|2", `error: "a,b" is no pattern, and there is no --with`},
 		{"combine '{x}' --as c", "a|b/1|2", `error: there is no field "x"`},
 		{"combine '{_}{a}' --as c", "a|b/1|2", "error: {_} can't be written out"},
@@ -309,7 +309,7 @@ func TestSteps(t *testing.T) {
 		{"explode a --json --pick n=$.n,k=$.k", "k|a/1|[]", `error: two fields would be named "k"`},
 		{"explode a --json --pick n", "k|a/1|[]", `error: --pick "n": it is written NAME = PATH`},
 		{"explode a --json --pick n=m", "k|a/1|[]", "does not begin with $"},
-		{"explode a", "a/1", "error: explode lacks --at"},
+		{"explode a", "a/1", "error: explode absent --at"},
 		{"explode a --at ''", "a/1", "error: --at: the separator is empty"},
 		{"explode a --json --also ,", "a/1", "error: --also gives further separators"},
 		{"explode a --at ; --pick n=$.n", "a/1", "error: --pick goes with --json"},
@@ -324,7 +324,7 @@ func TestSteps(t *testing.T) {
 		{"bundle a --with ; --within k", "k|a|z/1|x|p/1|y|p", "k|a|z/1|x;y|p"},
 		{"bundle a --with ; --within k", "k|a|z/1|x|p/1|y|q", `error: line 3, field "z": "q", and "p" in the row it would be bundled with (line 2)`},
 		{"bundle a --with ; --within a", "k|a/1|x", `error: "a" is to be bundled, and --within looks at it`},
-		{"bundle a", "a/1", "error: bundle lacks --with"},
+		{"bundle a", "a/1", "error: bundle absent --with"},
 		{"bundle a --with ; --json", "a/1", "error: --json and --with do not go together"},
 		// transpose
 		{"transpose", "k|x|y/a|1|2/b||3", "k|a|b/x|1|/y|2|3"},
@@ -356,7 +356,7 @@ func TestSteps(t *testing.T) {
 		s, err := made(c.line)
 		if err == nil {
 			var out steptest.Table
-			var tally step.Tally
+			var tally step.Counters
 			out, tally, err = steptest.Run(s, parse(c.in), 2, steptest.Plain)
 			got = text(out)
 			if err == nil {

@@ -20,7 +20,7 @@ func held(rt *rapid.T, rows int) (*Column, []string) {
 		cells[i] = rapid.SampledFrom([]string{"", "026", "026", "a,b", "x;y", `"`, "ñ", "a\nb", "tab\t|"}).Draw(rt, "cell")
 	}
 	c := &Column{}
-	switch rapid.SampledFrom([]Kind{Plain, Runs, Coded, Woven}).Draw(rt, "kind") {
+	switch rapid.SampledFrom([]Kind{Plain, Runs, Encoded, Interleaved}).Draw(rt, "kind") {
 	case Plain:
 		copy(c.Make(rows), cells)
 		if rapid.Bool().Draw(rt, "in a text") {
@@ -45,12 +45,12 @@ func held(rt *rapid.T, rows int) (*Column, []string) {
 			ends[n-1] = int32(r + 1)
 		}
 		c.Cells, c.Ends = values[:n], ends[:n]
-	case Coded:
+	case Encoded:
 		values := append(slices.Clone(cells), "never used")
 		for r := range c.MakeCodes(values, rows) {
 			c.Codes[r] = int32(slices.Index(values, cells[r]))
 		}
-	case Woven:
+	case Interleaved:
 		n := rapid.SampledFrom([]int{1, 2, rows}).Filter(func(n int) bool { return rows%n == 0 }).Draw(rt, "parts")
 		parts := make([][]string, n)
 		for r, s := range cells {
@@ -59,12 +59,12 @@ func held(rt *rapid.T, rows int) (*Column, []string) {
 		if n > 1 && !slices.ContainsFunc(parts[n-1], func(s string) bool { return s != "" }) {
 			parts[n-1] = nil
 		}
-		c.Weave(parts, 0)
+		c.Interleave(parts, 0)
 	}
 	if rapid.Bool().Draw(rt, "claims") {
-		c.Lacks = LacksOf(cells)
-		if c.Kind == Coded {
-			c.Lacks = LacksOf(c.Cells)
+		c.Absent = AbsentFrom(cells)
+		if c.Kind == Encoded {
+			c.Absent = AbsentFrom(c.Cells)
 		}
 	}
 	return c, cells
@@ -103,7 +103,7 @@ func TestColumnsAgainstLists(t *testing.T) {
 				flat := made.Flatten(len(cells))
 				require.Equal(rt, cells, flat)
 				flat[0] = "changed"
-				made.Lacks = 0
+				made.Absent = 0
 				c, cells = made, slices.Concat([]string{"changed"}, cells[1:])
 			case "truncate":
 				made.Borrow(c)
@@ -117,7 +117,7 @@ func TestColumnsAgainstLists(t *testing.T) {
 				require.Nil(rt, c.Text(), "it lies in a text of its own")
 			case "share":
 				flat, _ := c.Flat(len(cells), nil)
-				made.Share(slices.Clone(flat), c.Lacks)
+				made.Share(slices.Clone(flat), c.Absent)
 				c = made
 			case "runs":
 				flat, _ := c.Flat(len(cells), nil)
@@ -164,11 +164,11 @@ func TestValidate(t *testing.T) {
 		"codes for 3 rows":            func(b *Batch) { b.Cols[0].ShareCodes([]string{"a"}, []int32{0}, 0) },
 		"row 1 has code 1 of 1":       func(b *Batch) { b.Cols[0].ShareCodes([]string{"a"}, []int32{0, 1, 0}, 0) },
 		"has code -1":                 func(b *Batch) { b.Cols[0].ShareCodes([]string{"a"}, []int32{-1, 0, 0}, 0) },
-		"rows of 2 interleaved parts": func(b *Batch) { b.Cols[0].Weave([][]string{{"a"}, {"b"}}, 0) },
-		"no part of 3 rows is there":  func(b *Batch) { b.Cols[0].Weave([][]string{nil, nil, nil}, 0) },
-		"part 1 has 2 cells":          func(b *Batch) { b.Cols[0].Weave([][]string{{"a"}, {"b", "c"}, nil}, 0) },
+		"rows of 2 interleaved parts": func(b *Batch) { b.Cols[0].Interleave([][]string{{"a"}, {"b"}}, 0) },
+		"no part of 3 rows is there":  func(b *Batch) { b.Cols[0].Interleave([][]string{nil, nil, nil}, 0) },
+		"part 1 has 2 cells":          func(b *Batch) { b.Cols[0].Interleave([][]string{{"a"}, {"b", "c"}, nil}, 0) },
 		"of no kind":                  func(b *Batch) { b.Cols[0].Kind = 9 },
-		"said to be absent":           func(b *Batch) { b.Cols[0].Cells[1], b.Cols[0].Lacks = "a,b", LacksComma },
+		"said to be absent":           func(b *Batch) { b.Cols[0].Cells[1], b.Cols[0].Absent = "a,b", AbsentComma },
 		"does not lie in the text":    func(b *Batch) { b.Cols[0].Place(text, 0) },
 		"is said to lie in a text":    func(b *Batch) { b.Cols[0].ShareCodes([]string{"a"}, []int32{0, 0, 0}, 0); b.Cols[0].Place(text, 0) },
 		"the origin ends at":          func(b *Batch) { b.Origin.Ends = []int32{1, 2} },

@@ -81,48 +81,48 @@ func (s *Schema) Index(name string) (int, bool) {
 
 // Lacks tells which characters are known not to stand in any cell of a
 // column, so that a writer need not look for them.
-type Lacks uint8
+type Absent uint8
 
 // The characters a column may be known to lack.
 const (
-	LacksBreaks Lacks = 1 << iota // quotes, carriage returns and line feeds
-	LacksComma
-	LacksSemicolon
-	LacksTab
-	LacksBar
+	AbsentBreaks Absent = 1 << iota // quotes, carriage returns and line feeds
+	AbsentComma
+	AbsentSemicolon
+	AbsentTab
+	AbsentBar
 
-	LacksAll Lacks = 1<<iota - 1
+	AbsentAll Absent = 1<<iota - 1
 )
 
 // LacksDelimiter is the mark for a delimiter; 0 where there is none for it.
-func LacksDelimiter(c byte) Lacks {
+func AbsentDelimiter(c byte) Absent {
 	switch c {
 	case ',':
-		return LacksComma
+		return AbsentComma
 	case ';':
-		return LacksSemicolon
+		return AbsentSemicolon
 	case '\t':
-		return LacksTab
+		return AbsentTab
 	case '|':
-		return LacksBar
+		return AbsentBar
 	}
 	return 0
 }
 
 // LacksOf finds what cells lack.
-func LacksOf(cells []string) Lacks {
-	lacks := LacksAll
+func AbsentFrom(cells []string) Absent {
+	absent := AbsentAll
 	for _, s := range cells {
 		for i := 0; i < len(s); i++ {
 			switch c := s[i]; c {
 			case '"', '\r', '\n':
-				lacks &^= LacksBreaks
+				absent &^= AbsentBreaks
 			default:
-				lacks &^= LacksDelimiter(c)
+				absent &^= AbsentDelimiter(c)
 			}
 		}
 	}
-	return lacks
+	return absent
 }
 
 // Kind tells how a column holds its cells.
@@ -130,22 +130,22 @@ type Kind uint8
 
 // The kinds of column.
 const (
-	Plain Kind = iota // Cells has a cell a row
-	Runs              // Cells[i] stands in the rows below Ends[i] that Cells[i-1] does not reach
-	Coded             // row r holds Cells[Codes[r]]
-	Woven             // row r holds Parts[r%len(Parts)][r/len(Parts)], a blank where that part is nil
+	Plain       Kind = iota // Cells has a cell a row
+	Runs                    // Cells[i] stands in the rows below Ends[i] that Cells[i-1] does not reach
+	Encoded                 // row r holds Cells[Codes[r]]
+	Interleaved             // row r holds Parts[r%len(Parts)][r/len(Parts)], a blank where that part is nil
 )
 
 // Column is the cells of one field in one batch. Its slices may belong to it
 // or be lent by another batch of the same worker or shared for ever; they are
 // read only except right after [Column.Make] and its like.
 type Column struct {
-	Kind  Kind
-	Lacks Lacks
-	Cells []string
-	Ends  []int32
-	Codes []int32
-	Parts [][]string // each with the same number of cells, lent
+	Kind   Kind
+	Absent Absent
+	Cells  []string
+	Ends   []int32
+	Codes  []int32
+	Parts  [][]string // each with the same number of cells, lent
 
 	source  source
 	cells   []string // own array behind Cells, kept for reuse
@@ -211,7 +211,7 @@ func Adjacent(first, second *Column, delimiter byte) bool {
 
 // Make gives the column n plain cells of its own, their contents undefined.
 func (c *Column) Make(n int) []string {
-	c.Kind, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.source = Plain, nil, nil, nil, 0, 0, source{}
+	c.Kind, c.Ends, c.Codes, c.Parts, c.foreign, c.Absent, c.source = Plain, nil, nil, nil, 0, 0, source{}
 	c.cells = sized(c.cells, n)
 	c.Cells = c.cells
 	return c.Cells
@@ -228,7 +228,7 @@ func (c *Column) MakeRuns(n int) ([]string, []int32) {
 // MakeCodes gives the column codes of its own for n rows over shared values.
 func (c *Column) MakeCodes(values []string, n int) []int32 {
 	c.ints = sized(c.ints, n)
-	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.source = Coded, values, nil, c.ints, nil, lentCells, 0, source{}
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Absent, c.source = Encoded, values, nil, c.ints, nil, lentCells, 0, source{}
 	return c.Codes
 }
 
@@ -241,43 +241,43 @@ func (c *Column) SetConstant(value string, n int) {
 	cells, ends := c.MakeRuns(1)
 	cells[0], ends[0] = value, int32(n)
 	if value == "" {
-		c.Lacks = LacksAll
+		c.Absent = AbsentAll
 	}
 }
 
 // ShareRuns makes the column runs over slices that belong to others, the cells being some of those of src.
 func (c *Column) ShareRuns(src *Column, cells []string, ends []int32) {
-	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks = Runs, cells, ends, nil, nil, lentCells|lentInts, src.Lacks
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Absent = Runs, cells, ends, nil, nil, lentCells|lentInts, src.Absent
 	c.PlaceAs(src)
 }
 
 // Share makes the column plain over cells that belong to others.
-func (c *Column) Share(cells []string, lacks Lacks) {
-	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.source = Plain, cells, nil, nil, nil, lentCells, lacks, source{}
+func (c *Column) Share(cells []string, absent Absent) {
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Absent, c.source = Plain, cells, nil, nil, nil, lentCells, absent, source{}
 }
 
 // ShareCodes makes the column codes over slices that belong to others.
-func (c *Column) ShareCodes(values []string, codes []int32, lacks Lacks) {
-	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks, c.source = Coded, values, nil, codes, nil, lentCells|lentInts, lacks, source{}
+func (c *Column) ShareCodes(values []string, codes []int32, absent Absent) {
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Absent, c.source = Encoded, values, nil, codes, nil, lentCells|lentInts, absent, source{}
 }
 
 // Weave makes the column take a cell of each part in turn.
-func (c *Column) Weave(parts [][]string, lacks Lacks) {
+func (c *Column) Interleave(parts [][]string, absent Absent) {
 	c.Make(0)
-	c.Kind, c.Parts, c.Lacks = Woven, parts, lacks
+	c.Kind, c.Parts, c.Absent = Interleaved, parts, absent
 }
 
 // Borrow makes the column the same as src, without copying.
 func (c *Column) Borrow(src *Column) {
-	c.Kind, c.Cells, c.Ends, c.Codes, c.Lacks, c.source = src.Kind, src.Cells, src.Ends, src.Codes, src.Lacks, src.source
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Absent, c.source = src.Kind, src.Cells, src.Ends, src.Codes, src.Absent, src.source
 	c.Parts = src.Parts
 	c.foreign = lentCells | lentInts
 }
 
 // Own copies what is lent, so that the column depends on nobody.
 func (c *Column) Own() {
-	if c.Kind == Woven {
-		c.Flatten(c.woven())
+	if c.Kind == Interleaved {
+		c.Flatten(c.interleavedRows())
 		return
 	}
 	if c.foreign&lentCells != 0 {
@@ -289,7 +289,7 @@ func (c *Column) Own() {
 		switch c.Kind {
 		case Runs:
 			c.Ends = c.ints
-		case Coded:
+		case Encoded:
 			c.Codes = c.ints
 		}
 	}
@@ -307,9 +307,9 @@ func (c *Column) At(row int) string {
 			return 1
 		})
 		return c.Cells[i]
-	case Coded:
+	case Encoded:
 		return c.Cells[c.Codes[row]]
-	case Woven:
+	case Interleaved:
 		if part := c.Parts[row%len(c.Parts)]; part != nil {
 			return part[row/len(c.Parts)]
 		}
@@ -318,8 +318,8 @@ func (c *Column) At(row int) string {
 	return c.Cells[row]
 }
 
-// woven is the number of rows of a woven column.
-func (c *Column) woven() int {
+// interleavedRows is the number of rows of a interleaved column.
+func (c *Column) interleavedRows() int {
 	for _, p := range c.Parts {
 		if p != nil {
 			return len(p) * len(c.Parts)
@@ -342,15 +342,15 @@ func (c *Column) Flat(n int, scratch []string) (cells, grown []string) {
 			}
 		}
 		return scratch, scratch
-	case Coded:
+	case Encoded:
 		scratch = sized(scratch, n)
 		for i, code := range c.Codes[:n] {
 			scratch[i] = c.Cells[code]
 		}
 		return scratch, scratch
-	case Woven:
+	case Interleaved:
 		scratch = sized(scratch, n)
-		weave(scratch, c.Parts)
+		interleave(scratch, c.Parts)
 		return scratch, scratch
 	}
 	return c.Cells[:n], scratch
@@ -362,19 +362,19 @@ func (c *Column) Flatten(n int) []string {
 	if c.Kind == Plain && c.foreign == 0 {
 		return c.Cells
 	}
-	lacks := c.Lacks
+	absent := c.Absent
 	cells, _ := c.Flat(n, nil)
 	if c.Kind == Plain {
 		cells = slices.Clone(cells)
 	}
 	c.cells = cells
-	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Lacks = Plain, c.cells, nil, nil, nil, 0, lacks
+	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Absent = Plain, c.cells, nil, nil, nil, 0, absent
 	return c.Cells
 }
 
-// weave writes the cells of a woven column, as many as out holds. It goes by
+// interleave writes the cells of a interleaved column, as many as out holds. It goes by
 // tiles of a few rows, so that both sides stay in the nearest cache.
-func weave(out []string, parts [][]string) {
+func interleave(out []string, parts [][]string) {
 	const tile = 8
 	each := len(parts)
 	rows := (len(out) + each - 1) / each
@@ -397,7 +397,7 @@ func weave(out []string, parts [][]string) {
 // Gather makes the column the given rows of src, in rising order.
 func (c *Column) Gather(src *Column, rows []int32) {
 	switch src.Kind {
-	case Coded:
+	case Encoded:
 		codes := c.MakeCodes(src.Cells, len(rows))
 		for i, r := range rows {
 			codes[i] = src.Codes[r]
@@ -416,7 +416,7 @@ func (c *Column) Gather(src *Column, rows []int32) {
 			ends[n-1] = int32(i + 1)
 		}
 		c.Cells, c.Ends = cells[:n], ends[:n]
-	case Woven:
+	case Interleaved:
 		cells := c.Make(len(rows))
 		for i, r := range rows {
 			cells[i] = src.At(int(r))
@@ -442,7 +442,7 @@ func (c *Column) Gather(src *Column, rows []int32) {
 			i += n
 		}
 	}
-	c.Lacks = src.Lacks
+	c.Absent = src.Absent
 	c.PlaceAs(src)
 }
 
@@ -458,13 +458,13 @@ func (c *Column) Filled(n int) int {
 			}
 			last = end
 		}
-	case Coded:
+	case Encoded:
 		for _, code := range c.Codes[:n] {
 			if c.Cells[code] != "" {
 				sum++
 			}
 		}
-	case Woven:
+	case Interleaved:
 		for _, part := range c.Parts {
 			sum += (&Column{Cells: part}).Filled(len(part))
 		}
@@ -508,8 +508,8 @@ func (b *Batch) Clone() (*Batch, int64) {
 	for i := range c.Cols {
 		col := &c.Cols[i]
 		col.Borrow(&b.Cols[i])
-		if col.Kind == Woven {
-			col.Flatten(col.woven())
+		if col.Kind == Interleaved {
+			col.Flatten(col.interleavedRows())
 		}
 		for _, cell := range col.Cells {
 			text += len(cell)
@@ -566,9 +566,9 @@ func (b *Batch) Truncate(n int) {
 	for i := range b.Cols {
 		c := &b.Cols[i]
 		switch c.Kind {
-		case Coded:
+		case Encoded:
 			c.Codes = c.Codes[:n]
-		case Woven:
+		case Interleaved:
 			c.Own()
 			c.Cells = c.Cells[:n]
 		case Runs:
@@ -617,7 +617,7 @@ func Put(b *Batch) {
 }
 
 // Take moves the contents of src into a batch of the pool and leaves src empty.
-func Take(src *Batch) *Batch {
+func Adopt(src *Batch) *Batch {
 	b := Get()
 	*b, *src = *src, *b
 	b.Own()

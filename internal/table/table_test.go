@@ -24,7 +24,7 @@ func column(kind Kind, cells []string) *Column {
 			ends[n-1] = int32(r + 1)
 		}
 		c.Cells, c.Ends = values[:n], ends[:n]
-	case Coded:
+	case Encoded:
 		var values []string
 		codes := make([]int32, len(cells))
 		for r, s := range cells {
@@ -36,12 +36,12 @@ func column(kind Kind, cells []string) *Column {
 			codes[r] = int32(k)
 		}
 		c.ShareCodes(values, codes, 0)
-	case Woven:
+	case Interleaved:
 		parts := make([][]string, 2)
 		for r, s := range cells {
 			parts[r%2] = append(parts[r%2], s)
 		}
-		c.Weave(parts, 0)
+		c.Interleave(parts, 0)
 	default:
 		copy(c.Make(len(cells)), cells)
 	}
@@ -74,7 +74,7 @@ func TestColumnsOfAllKindsAreAlike(t *testing.T) {
 				filled++
 			}
 		}
-		for kind := Plain; kind <= Woven; kind++ {
+		for kind := Plain; kind <= Interleaved; kind++ {
 			c := column(kind, cells)
 			require.Equal(rt, cells, read(c, n), "kind %d", kind)
 			flat, _ := c.Flat(n, nil)
@@ -157,7 +157,7 @@ func TestTakeLeavesNothingBehind(t *testing.T) {
 	src.Shape(1)
 	copy(src.Cols[0].Make(2), []string{"a", "b"})
 	src.Rows = 2
-	taken := Take(src)
+	taken := Adopt(src)
 	assert.Zero(t, src.Rows)
 	src.Shape(1)
 	copy(src.Cols[0].Make(2), []string{"x", "y"})

@@ -38,7 +38,7 @@ func (c *Column) validate(rows int) error {
 		if int(last) != rows {
 			return fmt.Errorf("the runs end at %d of %d rows", last, rows)
 		}
-	case Coded:
+	case Encoded:
 		if len(c.Codes) != rows {
 			return fmt.Errorf("%d codes for %d rows", len(c.Codes), rows)
 		}
@@ -47,12 +47,12 @@ func (c *Column) validate(rows int) error {
 				return fmt.Errorf("row %d has code %d of %d", r, code, len(c.Cells))
 			}
 		}
-	case Woven:
+	case Interleaved:
 		lists = c.Parts
 		if len(c.Parts) == 0 || rows%len(c.Parts) != 0 {
 			return fmt.Errorf("%d rows of %d interleaved parts", rows, len(c.Parts))
 		}
-		if c.woven() != rows {
+		if c.interleavedRows() != rows {
 			return fmt.Errorf("no part of %d rows is there", rows)
 		}
 		for i, part := range c.Parts {
@@ -64,7 +64,7 @@ func (c *Column) validate(rows int) error {
 		return fmt.Errorf("of no kind: %d", c.Kind)
 	}
 	for _, cells := range lists {
-		if lost := c.Lacks &^ LacksOf(cells); lost != 0 {
+		if lost := c.Absent &^ AbsentFrom(cells); lost != 0 {
 			return fmt.Errorf("a cell holds a character that is said to be absent (%b)", lost)
 		}
 	}

@@ -84,7 +84,7 @@ func unpivoted() *table.Batch {
 	for i := range each {
 		parts = append(parts, src.Cols[3+i].Cells)
 	}
-	dst.Cols[4].Weave(parts, table.LacksAll)
+	dst.Cols[4].Interleave(parts, table.AbsentAll)
 	return dst
 }
 

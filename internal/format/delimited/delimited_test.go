@@ -189,7 +189,7 @@ func TestEncodeLooksWhereCellsLie(t *testing.T) {
 								cells[r] = strings.Clone(cells[r])
 							}
 						}
-						b.Cols[i].Lacks = table.LacksAll
+						b.Cols[i].Absent = table.AbsentAll
 						b.Cols[i].Place(in, fields[i])
 						if runs {
 							src := b.Cols[i]
@@ -308,16 +308,16 @@ func FuzzEncodeUnpivot(f *testing.F) {
 			b.Cols[k+l].ShareCodes(values, codes, 0)
 		}
 		for m := range measures {
-			lacks := table.LacksAll
+			absent := table.AbsentAll
 			parts := make([][]string, each)
 			for g := range each {
 				if i := k + g*measures + m; (g+m)%4 != 3 { // else there is none for that combination
 					parts[g] = src.Cols[i].Cells
-					lacks &= src.Cols[i].Lacks
+					absent &= src.Cols[i].Absent
 				}
 			}
 			if slices.ContainsFunc(parts, func(p []string) bool { return p != nil }) {
-				b.Cols[k+labels+m].Weave(parts, lacks)
+				b.Cols[k+labels+m].Interleave(parts, absent)
 			} else {
 				b.Cols[k+labels+m].SetConstant("", b.Rows)
 			}
@@ -376,7 +376,7 @@ func FuzzEncodeRepeated(f *testing.F) {
 		}
 		for i := range fields {
 			if i == at {
-				b.Cols[i].Share(pieces, src.Cols[i].Lacks)
+				b.Cols[i].Share(pieces, src.Cols[i].Absent)
 				continue
 			}
 			b.Cols[i].ShareRuns(&src.Cols[i], src.Cols[i].Cells, ends)
@@ -394,7 +394,7 @@ func FuzzEncodeRepeated(f *testing.F) {
 			for r := range made {
 				made[r] = strings.Repeat("7", ((r+k)*int(most))%40)
 			}
-			b.Cols[fields+k].Lacks = table.LacksAll
+			b.Cols[fields+k].Absent = table.AbsentAll
 		}
 		b.Rows = src.Rows
 		check(b)
@@ -409,7 +409,7 @@ func FuzzEncodeRepeated(f *testing.F) {
 			for r, cell := range src.Cols[at].Cells[:src.Rows] {
 				half[r] = []string{cell[:len(cell)/2], cell[len(cell)/2:]}[k]
 			}
-			b.Cols[at+k].Lacks = src.Cols[at].Lacks
+			b.Cols[at+k].Absent = src.Cols[at].Absent
 		}
 		b.Rows = src.Rows
 		check(b)
@@ -583,19 +583,19 @@ func TestReadThenWritten(t *testing.T) {
 		ends = ends[:0]
 		var codes []int32
 		var parts [][]string
-		lacks := table.LacksAll
+		absent := table.AbsentAll
 		for r := range b.Rows {
 			ends = append(ends, int32((r+1)*fields))
 		}
 		for f := range fields {
-			parts, lacks = append(parts, b.Cols[f].Cells), lacks&b.Cols[f].Lacks
+			parts, absent = append(parts, b.Cols[f].Cells), absent&b.Cols[f].Absent
 		}
 		for r := range turned.Rows {
 			codes = append(codes, int32(r%fields))
 		}
 		turned.Cols[0].ShareRuns(&b.Cols[0], b.Cols[0].Cells, ends)
 		turned.Cols[1].ShareCodes([]string{"one", "two, three", "four", "five"}, codes, 0)
-		turned.Cols[2].Weave(parts, lacks)
+		turned.Cols[2].Interleave(parts, absent)
 		require.NoError(rt, turned.Validate())
 		sameAsRows(rt, style, turned)
 	})
@@ -605,12 +605,12 @@ func TestReadThenWritten(t *testing.T) {
 func TestShapesAlmostQuick(t *testing.T) {
 	text := view.Text("a1,b1,\nc2,d2,\ne3,f3,\n")
 	col := func(make func(c *table.Column)) table.Column { var c table.Column; make(&c); return c }
-	placed := func(at, field int, lacks table.Lacks) table.Column {
+	placed := func(at, field int, absent table.Absent) table.Column {
 		return col(func(c *table.Column) {
 			for r := range c.Make(3) {
 				c.Cells[r] = text.Cell(r*7+at, r*7+at+2)
 			}
-			c.Lacks = lacks
+			c.Absent = absent
 			c.Place(text, field)
 		})
 	}
@@ -621,10 +621,10 @@ func TestShapesAlmostQuick(t *testing.T) {
 		return col(func(c *table.Column) { c.ShareCodes(values, codes, 0) })
 	}
 	turns := func(parts ...[]string) table.Column {
-		return col(func(c *table.Column) { c.Weave(parts, table.LacksAll) })
+		return col(func(c *table.Column) { c.Interleave(parts, table.AbsentAll) })
 	}
-	plain := func(lacks table.Lacks, cells ...string) table.Column {
-		return col(func(c *table.Column) { copy(c.Make(len(cells)), cells); c.Lacks = lacks })
+	plain := func(absent table.Absent, cells ...string) table.Column {
+		return col(func(c *table.Column) { copy(c.Make(len(cells)), cells); c.Absent = absent })
 	}
 	quoted := view.Text("a1,\"1,\nc2,\"2,\ne3,\"3,\n")
 	in := func(text view.Text, c table.Column, field int) table.Column {
@@ -636,26 +636,26 @@ func TestShapesAlmostQuick(t *testing.T) {
 	}
 	one, two := []string{"x", "y", "z"}, []string{"p", "q", "r"}
 	for name, cols := range map[string][]table.Column{
-		"all placed":               {placed(0, 0, table.LacksAll), placed(3, 1, table.LacksAll)},
-		"nothing known of one":     {placed(0, 0, table.LacksAll), placed(3, 1, 0)},
-		"one that needs quotes":    {in(quoted, placed(0, 0, table.LacksAll), 0), in(quoted, placed(3, 1, table.LacksComma), 1)},
-		"one placed alone":         {placed(3, 0, table.LacksAll), plain(table.LacksAll, "u", "v", "w")},
-		"unclean beside runs":      {runs(placed(0, 0, table.LacksAll), 1, 2, 3), plain(0, `"`, "a,b", "c")},
-		"clean beside runs":        {runs(placed(0, 0, table.LacksAll), 1, 3), plain(table.LacksAll, "u", "v", "w")},
-		"runs of different ends":   {runs(placed(0, 0, table.LacksAll), 1, 3), plain(table.LacksAll, "u", "v", "w"), runs(placed(3, 1, table.LacksAll), 2, 3)},
-		"runs side by side":        {runs(placed(0, 0, table.LacksAll), 1, 3), runs(placed(3, 1, table.LacksAll), 1, 3), plain(table.LacksAll, "u", "v", "w")},
-		"an unpivot":               {runs(placed(0, 0, table.LacksAll), 2, 4, 6), codes(two, 0, 1, 0, 1, 0, 1), turns(one, two)},
-		"two labels, two measures": {runs(placed(0, 0, table.LacksAll), 2, 4, 6), codes(two, 0, 1, 0, 1, 0, 1), codes(one, 1, 2, 1, 2, 1, 2), turns(one, two), turns(two, nil)},
+		"all placed":               {placed(0, 0, table.AbsentAll), placed(3, 1, table.AbsentAll)},
+		"nothing known of one":     {placed(0, 0, table.AbsentAll), placed(3, 1, 0)},
+		"one that needs quotes":    {in(quoted, placed(0, 0, table.AbsentAll), 0), in(quoted, placed(3, 1, table.AbsentComma), 1)},
+		"one placed alone":         {placed(3, 0, table.AbsentAll), plain(table.AbsentAll, "u", "v", "w")},
+		"unclean beside runs":      {runs(placed(0, 0, table.AbsentAll), 1, 2, 3), plain(0, `"`, "a,b", "c")},
+		"clean beside runs":        {runs(placed(0, 0, table.AbsentAll), 1, 3), plain(table.AbsentAll, "u", "v", "w")},
+		"runs of different ends":   {runs(placed(0, 0, table.AbsentAll), 1, 3), plain(table.AbsentAll, "u", "v", "w"), runs(placed(3, 1, table.AbsentAll), 2, 3)},
+		"runs side by side":        {runs(placed(0, 0, table.AbsentAll), 1, 3), runs(placed(3, 1, table.AbsentAll), 1, 3), plain(table.AbsentAll, "u", "v", "w")},
+		"an unpivot":               {runs(placed(0, 0, table.AbsentAll), 2, 4, 6), codes(two, 0, 1, 0, 1, 0, 1), turns(one, two)},
+		"two labels, two measures": {runs(placed(0, 0, table.AbsentAll), 2, 4, 6), codes(two, 0, 1, 0, 1, 0, 1), codes(one, 1, 2, 1, 2, 1, 2), turns(one, two), turns(two, nil)},
 		"without a kept field":     {codes(two, 0, 1, 0, 1, 0, 1), turns(one, two)},
-		"uneven runs":              {runs(placed(0, 0, table.LacksAll), 1, 4, 6), codes(two, 0, 1, 0, 1, 0, 1), turns(one, two)},
-		"runs of half the length":  {runs(plain(table.LacksAll, "1", "2", "3", "4", "5", "6"), 1, 2, 3, 4, 5, 6), codes(two, 0, 1, 0, 1, 0, 1), turns(one, two)},
-		"codes that go otherwise":  {runs(placed(0, 0, table.LacksAll), 2, 4, 6), codes(two, 0, 1, 0, 1, 1, 1), codes(one, 1, 2, 0, 0, 0, 0), turns(one, two)},
+		"uneven runs":              {runs(placed(0, 0, table.AbsentAll), 1, 4, 6), codes(two, 0, 1, 0, 1, 0, 1), turns(one, two)},
+		"runs of half the length":  {runs(plain(table.AbsentAll, "1", "2", "3", "4", "5", "6"), 1, 2, 3, 4, 5, 6), codes(two, 0, 1, 0, 1, 0, 1), turns(one, two)},
+		"codes that go otherwise":  {runs(placed(0, 0, table.AbsentAll), 2, 4, 6), codes(two, 0, 1, 0, 1, 1, 1), codes(one, 1, 2, 0, 0, 0, 0), turns(one, two)},
 		"other parts":              {codes(two, 0, 1, 0, 1, 0, 1), turns(one, two), turns([]string{"1", "2"}, []string{"3", "4"}, []string{"5", "6"})},
 		"a measure before a label": {turns(one, two), codes(two, 0, 1, 0, 1, 0, 1)},
-		"a field behind":           {codes(two, 0, 1, 0, 1, 0, 1), turns(one, two), plain(table.LacksAll, "1", "2", "3", "4", "5", "6")},
+		"a field behind":           {codes(two, 0, 1, 0, 1, 0, 1), turns(one, two), plain(table.AbsentAll, "1", "2", "3", "4", "5", "6")},
 	} {
 		b := &table.Batch{Rows: 3, Cols: cols}
-		if last := &cols[len(cols)-1]; last.Kind == table.Woven || last.Kind == table.Coded || len(last.Cells) == 6 {
+		if last := &cols[len(cols)-1]; last.Kind == table.Interleaved || last.Kind == table.Encoded || len(last.Cells) == 6 {
 			b.Rows = 6
 		}
 		require.NoError(t, b.Validate(), name)

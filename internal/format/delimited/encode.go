@@ -22,7 +22,7 @@ type Encoder struct {
 	delimiter string
 	end       string    // of a row
 	special   [256]bool // bytes that call for quotes
-	lacks     table.Lacks
+	absent    table.Absent
 	parts     []part
 	rows      [][]byte // of tiled
 
@@ -62,12 +62,12 @@ func (p *part) at(row int) string {
 
 // NewEncoder makes an encoder.
 func NewEncoder(s Style) *Encoder {
-	e := &Encoder{style: s, delimiter: string(s.Delimiter), end: "\n", lacks: table.LacksBreaks | table.LacksDelimiter(s.Delimiter)}
+	e := &Encoder{style: s, delimiter: string(s.Delimiter), end: "\n", absent: table.AbsentBreaks | table.AbsentDelimiter(s.Delimiter)}
 	if s.CRLF {
 		e.end = "\r\n"
 	}
-	if table.LacksDelimiter(s.Delimiter) == 0 {
-		e.lacks = table.LacksAll + 1 // never certain
+	if table.AbsentDelimiter(s.Delimiter) == 0 {
+		e.absent = table.AbsentAll + 1 // never certain
 	}
 	for _, c := range []byte{s.Delimiter, '"', '\r', '\n'} {
 		e.special[c] = true
@@ -162,11 +162,11 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 				}
 				dst = append(dst, p.text...)
 				continue
-			case table.Coded:
+			case table.Encoded:
 				code := p.codes[row]
 				dst = append(dst, p.text[p.offs[code]:p.offs[code+1]]...)
 				continue
-			case table.Woven:
+			case table.Interleaved:
 				if p.clean {
 					dst = append(dst, p.at(int(row))...)
 				} else {
@@ -257,9 +257,9 @@ func (e *Encoder) plan(b *table.Batch) {
 				}
 				p.upTo = append(p.upTo, upTo)
 			}
-		case table.Coded:
+		case table.Encoded:
 			p.codes = c.Codes
-		case table.Woven:
+		case table.Interleaved:
 			p.clean, p.turns = e.clean(c), c.Parts
 		default:
 			p.cells = c.Cells[:b.Rows]
@@ -269,7 +269,7 @@ func (e *Encoder) plan(b *table.Batch) {
 			}
 		}
 		p.after = e.after(to == len(b.Cols))
-		if c.Kind == table.Coded {
+		if c.Kind == table.Encoded {
 			p.text, p.offs = p.text[:0], append(p.offs[:0], 0)
 			for _, s := range c.Cells {
 				p.text = append(e.cell(p.text, s), p.after...)
@@ -295,7 +295,7 @@ func (e *Encoder) asRead(cols []table.Column, i int) int {
 }
 
 func (e *Encoder) clean(c *table.Column) bool {
-	return c.Lacks&e.lacks == e.lacks && e.style.Blank == ""
+	return c.Absent&e.absent == e.absent && e.style.Blank == ""
 }
 
 func (e *Encoder) after(last bool) string {

@@ -18,7 +18,7 @@ func (e *Encoder) unpivoted(rows int) int {
 		parts = parts[1:]
 	}
 	labels := 0
-	for labels < len(parts) && parts[labels].kind == table.Coded {
+	for labels < len(parts) && parts[labels].kind == table.Encoded {
 		if c := parts[labels].codes; &c[0] != &parts[0].codes[0] {
 			return 0
 		}
@@ -29,7 +29,7 @@ func (e *Encoder) unpivoted(rows int) int {
 	}
 	each := len(parts[labels].turns)
 	for i := range parts[labels:] {
-		if p := &parts[labels+i]; p.kind != table.Woven || !p.clean || len(p.turns) != each {
+		if p := &parts[labels+i]; p.kind != table.Interleaved || !p.clean || len(p.turns) != each {
 			return 0
 		}
 	}
@@ -67,7 +67,7 @@ func (e *Encoder) interleaved(dst []byte, each, rows int) []byte {
 	e.measures = e.measures[:0]
 	for i := range parts {
 		p := &parts[i]
-		if p.kind == table.Woven {
+		if p.kind == table.Interleaved {
 			e.measures = append(e.measures, p.turns)
 			continue
 		}

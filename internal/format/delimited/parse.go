@@ -56,7 +56,7 @@ func (p *Parser) Parse(c Chunk, dst *table.Batch) error {
 			p.fillRegular(c.Data, &dst.Cols[f], f, n)
 		}
 		dst.Rows = n
-		p.lacks(dst)
+		p.markAbsent(dst)
 		p.lines(c.Data, dst, nil) // before the text is changed
 		p.unquote(c.Data, dst, nil)
 	} else if err := p.irregular(c, dst); err != nil {
@@ -121,14 +121,14 @@ func (p *Parser) fillRegular(data []byte, col *table.Column, f, n int) {
 	text.Cut(cells, start, seps[f:], stride)
 }
 
-// lacks marks what the columns can't hold, before quotes are taken off.
-func (p *Parser) lacks(dst *table.Batch) {
-	marks := table.LacksDelimiter(p.d.Delimiter)
+// markAbsent marks what the columns can't hold, before quotes are taken off.
+func (p *Parser) markAbsent(dst *table.Batch) {
+	marks := table.AbsentDelimiter(p.d.Delimiter)
 	if !p.d.NoQuotes && p.crs == p.cut {
-		marks |= table.LacksBreaks
+		marks |= table.AbsentBreaks
 	}
 	for f := range dst.Cols {
-		dst.Cols[f].Lacks = marks
+		dst.Cols[f].Absent = marks
 	}
 }
 
@@ -147,7 +147,7 @@ func (p *Parser) unquote(data view.Text, dst *table.Batch, rowOf func(cell int32
 		cell := col.Cells[row]
 		at := data.At(cell)
 		col.Cells[row] = bare(data[at:at+len(cell)], q.escaped)
-		col.Lacks = 0
+		col.Absent = 0
 		col.Unplace()
 	}
 }
@@ -238,7 +238,7 @@ func (p *Parser) irregular(c Chunk, dst *table.Batch) error {
 			cells[r] = p.cell(data, at+int32(f))
 		}
 	}
-	p.lacks(dst)
+	p.markAbsent(dst)
 	p.lines(data, dst, p.at)
 	row := 0
 	p.unquote(data, dst, func(cell int32) (int, int) {

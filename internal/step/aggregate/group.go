@@ -66,8 +66,8 @@ func makeGroup(a *step.Args) (any, error) {
 }
 
 // bind finds the fields.
-func (g *Group) bind(in *table.Schema) (*folder, error) {
-	f := &folder{in: in, calcs: g.Calcs, decimals: g.Decimals}
+func (g *Group) bind(in *table.Schema) (*aggregator, error) {
+	f := &aggregator{in: in, calcs: g.Calcs, decimals: g.Decimals}
 	for _, c := range g.Calcs {
 		if _, err := c.New(in, -1); err != nil {
 			return nil, err
@@ -81,13 +81,13 @@ func (g *Group) bind(in *table.Schema) (*folder, error) {
 }
 
 // Run implements Step.
-func (g *Group) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (g *Group) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	return step.Reduced(ctx, g, in, out, s)
 }
 
 // grouping is a group bound to the fields of a table.
 type grouping struct {
-	f      *folder
+	f      *aggregator
 	schema *table.Schema
 }
 
@@ -102,11 +102,11 @@ func (g *Group) Reduce(in *table.Schema) (step.Reduction, error) {
 }
 
 // Part implements Reduction.
-func (g *grouping) Part(s *step.Site) step.Part { return g.f.newPart(s) }
+func (g *grouping) NewPartial(s *step.Context) step.Partial { return g.f.newPartial(s) }
 
 // Finish implements Reduction.
-func (g *grouping) Finish(ctx context.Context, parts []step.Part, out step.Out, s *step.Site) error {
-	all, err := gatherParts(parts, s)
+func (g *grouping) Finish(ctx context.Context, parts []step.Partial, out step.Out, s *step.Context) error {
+	all, err := mergePartials(parts, s)
 	if err != nil {
 		return err
 	}
@@ -117,13 +117,13 @@ func (g *grouping) Finish(ctx context.Context, parts []step.Part, out step.Out, 
 		all.down.Add("", keying.HashOf(""), 0)
 		all.grid.addRow()
 		all.slot(0, 0)
-		s.Tally.Made++
+		s.Counters.Made++
 	}
 	w := &layout{part: all, columns: []column{{id: 0}}, keys: len(g.f.down)}
 	if err := w.write(ctx, g.schema.Len(), totals{}, false, s, out); err != nil {
 		return err
 	}
-	s.Say = fmt.Sprintf("%s merged into %s", diag.Plural(s.Tally.Merged+int64(w.rows), "row"), diag.Plural(int64(w.rows), "group"))
+	s.Summary.Text = fmt.Sprintf("%s merged into %s", diag.Plural(s.Counters.Merged+int64(w.rows), "row"), diag.Plural(int64(w.rows), "group"))
 	return nil
 }
 
@@ -131,11 +131,11 @@ func (g *grouping) Finish(ctx context.Context, parts []step.Part, out step.Out, 
 type groupEach Group
 
 // Run implements Step. It holds all rows.
-func (g *groupEach) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
-	var f *folder
+func (g *groupEach) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
+	var f *aggregator
 	var schema *table.Schema
-	var p *part
-	held := &rowstore.Rows{Limit: s.Memory / 2, Temp: s.Temp}
+	var p *partial
+	held := &rowstore.Rows{Limit: s.Resources.Memory / 2, Temp: s.Resources.Temp}
 	defer held.Close()
 	at := int64(0)
 	err := in(ctx, step.Through{
@@ -144,12 +144,12 @@ func (g *groupEach) Run(ctx context.Context, in step.In, out step.Out, s *step.S
 				return err
 			}
 			schema, err = step.Unique(append(slices.Clone(in.Names()), calc.Measures(g.Calcs)...), "name the calculation: sum(kilos) as total")
-			p = f.newPart(s)
+			p = f.newPartial(s)
 			p.level = rowstore.MostLevels // the groups are held
 			return err
 		},
 		OnEmit: func(b *table.Batch) error {
-			if s.Aside != nil {
+			if s.Exits.Aside != nil {
 				return diag.Usagef("group --each-row does not go with --set-aside").Trying("where or cast before it")
 			}
 			if err := p.Add(b, at); err != nil {
@@ -162,8 +162,8 @@ func (g *groupEach) Run(ctx context.Context, in step.In, out step.Out, s *step.S
 	if err != nil {
 		return err
 	}
-	s.Tally.Merged, s.Tally.FilledIn = 0, 0 // no row was merged: all go out again
-	all, err := gatherParts([]step.Part{p}, s)
+	s.Counters.Merged, s.Counters.FilledIn = 0, 0 // no row was merged: all go out again
+	all, err := mergePartials([]step.Partial{p}, s)
 	if err != nil {
 		return err
 	}
@@ -183,7 +183,7 @@ func (g *groupEach) Run(ctx context.Context, in step.In, out step.Out, s *step.S
 			values[k] = append(values[k], string(a.Append(nil, all.grid.get(row, 0))))
 		}
 	}
-	s.Say = diag.Plural(int64(len(rows)), "group")
+	s.Summary.Text = diag.Plural(int64(len(rows)), "group")
 	b := table.Get()
 	return held.Drain(ctx, func(h *table.Batch) error {
 		all.down.Load(h)

@@ -14,19 +14,19 @@ import (
 // layout writes what was folded as rows.
 type layout struct {
 	columnOf []int32 // of each key across, -1: it is folded or dropped
-	part     *part
+	part     *partial
 	columns  []column
 	keys     int
 	empty    string
 	// byMeasure: each measure has all its fields together, else each combination has
 	byMeasure bool
 
-	slots   []int32 // of the row at hand, a column each, -1: no row fell there
-	totalOf []int32 // of each row, where there is a total field
-	sums    *part   // where the totals of the columns are
-	beneath []int32 // of each column, where there is a total row or a share
-	rows    int     // written
-	filled  int64   // cells written that are not blank
+	slots   []int32  // of the row at hand, a column each, -1: no row fell there
+	totalOf []int32  // of each row, where there is a total field
+	sums    *partial // where the totals of the columns are
+	beneath []int32  // of each column, where there is a total row or a share
+	rows    int      // written
+	filled  int64    // cells written that are not blank
 	ends    []int
 	text    []byte
 }
@@ -71,9 +71,9 @@ func (w *layout) find(row int32) []int32 {
 type totals struct{ field, beneath bool }
 
 // write lays out all rows, and puts the totals to them.
-func (w *layout) write(ctx context.Context, fields int, total totals, balance bool, s *step.Site, out step.Out) error {
-	if len(w.part.apart) > 0 {
-		return w.emitApart(ctx, fields, total, balance, s, out)
+func (w *layout) write(ctx context.Context, fields int, total totals, balance bool, s *step.Context, out step.Out) error {
+	if len(w.part.spilled) > 0 {
+		return w.emitSpilled(ctx, fields, total, balance, s, out)
 	}
 	rows := w.part.down.InOrder()
 	w.rows = len(rows)
@@ -141,7 +141,7 @@ func (w *layout) across(rows []int32) error {
 }
 
 // slotsFor makes slots outside the table.
-func (p *part) slotsFor(columns int) []int32 {
+func (p *partial) slotsFor(columns int) []int32 {
 	var out []int32
 	for range columns {
 		out = append(out, p.loose())
@@ -194,10 +194,10 @@ func (w *layout) share(column int) {
 }
 
 // emit writes the rows, in batches of a bounded number of cells.
-func (w *layout) emit(ctx context.Context, rows []int32, balance bool, s *step.Site, out step.Out) error {
+func (w *layout) emit(ctx context.Context, rows []int32, balance bool, s *step.Context, out step.Out) error {
 	p := w.part
 	if balance {
-		defer func() { s.Tally.FilledOut += w.filled }()
+		defer func() { s.Counters.FilledOut += w.filled }()
 	}
 	width := w.keys + len(w.columns)*len(p.accs)
 	most := max(16, 32<<10/max(1, width)) // at least a tile of the writer's

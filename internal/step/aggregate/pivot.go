@@ -173,21 +173,21 @@ func decimalsOf(a *step.Args) (int, error) {
 func (p *Pivot) OpenFields() bool { return p.Expect == nil || p.Others == "fold" }
 
 // Run implements Step.
-func (p *Pivot) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (p *Pivot) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	return step.Reduced(ctx, p, in, out, s)
 }
 
 // pivoting is a pivot bound to the fields of a table.
 type pivoting struct {
 	p       *Pivot
-	f       *folder
+	f       *aggregator
 	guessed bool // --down was left to default
 	names   []string
 }
 
 // Reduce implements Reducer.
 func (p *Pivot) Reduce(in *table.Schema) (step.Reduction, error) {
-	f := &folder{in: in, calcs: p.Cells, decimals: p.Decimals}
+	f := &aggregator{in: in, calcs: p.Cells, decimals: p.Decimals}
 	var err error
 	if f.across, err = p.Across.Bind(in); err != nil {
 		return nil, err
@@ -353,7 +353,7 @@ func (r *pivoting) expected(values []string) int {
 }
 
 // Part implements Reduction.
-func (r *pivoting) Part(s *step.Site) step.Part { return r.f.newPart(s) }
+func (r *pivoting) NewPartial(s *step.Context) step.Partial { return r.f.newPartial(s) }
 
 // column is a field across: where its cells come from and how it is headed.
 type column struct {
@@ -364,8 +364,8 @@ type column struct {
 }
 
 // Finish implements Reduction.
-func (r *pivoting) Finish(ctx context.Context, parts []step.Part, out step.Out, s *step.Site) error {
-	all, err := gatherParts(parts, s)
+func (r *pivoting) Finish(ctx context.Context, parts []step.Partial, out step.Out, s *step.Context) error {
+	all, err := mergePartials(parts, s)
 	if err != nil {
 		return err
 	}
@@ -389,17 +389,17 @@ func (r *pivoting) Finish(ctx context.Context, parts []step.Part, out step.Out, 
 	if err := w.write(ctx, schema.Len(), totals{r.p.TotalField, r.p.TotalRow}, r.balanced(), s, out); err != nil {
 		return err
 	}
-	s.Say = r.tell(all, len(columns)*len(r.p.Cells))
+	s.Summary.Text = r.tell(all, len(columns)*len(r.p.Cells))
 	if len(all.across.Values) <= mostTold {
 		for _, v := range all.across.Values {
-			s.Across = append(s.Across, r.label(v))
+			s.Summary.Across = append(s.Summary.Across, r.label(v))
 		}
 	}
-	if r.guessed && w.rows > 1 && s.Tally.Merged == 0 && len(all.apart) == 0 {
+	if r.guessed && w.rows > 1 && s.Counters.Merged == 0 && len(all.spilled) == 0 {
 		r.apart(all, s)
 	}
 	if r.p.TotalRow && w.rows > 0 {
-		s.Tally.Made++
+		s.Counters.Made++
 		return w.totalRow(r.p.TotalsName, out)
 	}
 	return nil
@@ -433,9 +433,9 @@ const mostTold = 10_000
 // balanced tells whether the cells that come out are those that went in.
 func (r *pivoting) balanced() bool { return len(r.f.balance) > 0 }
 
-func (r *pivoting) tell(all *part, fields int) string {
+func (r *pivoting) tell(all *partial, fields int) string {
 	t := fmt.Sprintf("%s across: %s", diag.Plural(int64(fields), "field"), plural(len(all.across.Values), strings.Join(namesOfKeys(r.f.across), ", ")))
-	if n := all.s.Tally.Merged; n > 0 {
+	if n := all.s.Counters.Merged; n > 0 {
 		t += fmt.Sprintf("; %s merged into rows above", diag.Plural(n, "row"))
 	}
 	return t

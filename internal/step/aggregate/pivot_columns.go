@@ -12,7 +12,7 @@ import (
 )
 
 // apart notes which field keeps the rows apart, where no two came together.
-func (r *pivoting) apart(all *part, s *step.Site) {
+func (r *pivoting) apart(all *partial, s *step.Context) {
 	const most = 1 << 20
 	if len(all.down.Values) > most {
 		return
@@ -28,12 +28,12 @@ func (r *pivoting) apart(all *part, s *step.Site) {
 		}
 	}
 	if name != "" {
-		s.Notes = append(s.Notes, fmt.Sprintf("no two rows came together: %s keeps them apart, with %s; name the fields that should stay: --down", diag.Quote(name), diag.Plural(int64(best), "value")))
+		s.Summary.Notes = append(s.Summary.Notes, fmt.Sprintf("no two rows came together: %s keeps them apart, with %s; name the fields that should stay: --down", diag.Quote(name), diag.Plural(int64(best), "value")))
 	}
 }
 
 // columns orders the fields across.
-func (r *pivoting) columns(all *part, s *step.Site) []column {
+func (r *pivoting) columns(all *partial, s *step.Context) []column {
 	order := all.across.InOrder()
 	if r.p.Expect != nil {
 		out := make([]column, len(r.p.Expect))
@@ -71,9 +71,9 @@ func (r *pivoting) columns(all *part, s *step.Site) []column {
 					others = others[:1]
 				}
 				out = append(out, column{id: -1, folded: folded, values: others})
-				s.Notes = append(s.Notes, "folded under others: "+diag.Names(names))
+				s.Summary.Notes = append(s.Summary.Notes, "folded under others: "+diag.Names(names))
 			} else {
-				s.Notes = append(s.Notes, "values dropped: "+diag.Names(names))
+				s.Summary.Notes = append(s.Summary.Notes, "values dropped: "+diag.Names(names))
 			}
 		}
 		return out

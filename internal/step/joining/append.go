@@ -41,8 +41,8 @@ type Append struct {
 }
 
 // Run implements Step.
-func (t *Append) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
-	other, err := s.OpenOther(t.Path)
+func (t *Append) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
+	other, err := s.OpenTable(t.Path)
 	if err != nil {
 		return err
 	}
@@ -99,10 +99,10 @@ func (t *Append) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 				return diag.Dataf("the tables have no field in common: %s here, %s in %s", diag.Names(in.Names()), diag.Names(other.Schema.Names()), other.Name).Trying("rename the fields first")
 			}
 			if len(lacks) > 0 {
-				s.Notes = append(s.Notes, fmt.Sprintf("not in %s, so blank: %s", other.Name, diag.Names(lacks)))
+				s.Summary.Notes = append(s.Summary.Notes, fmt.Sprintf("not in %s, so blank: %s", other.Name, diag.Names(lacks)))
 			}
 			if len(names) > mine {
-				s.Notes = append(s.Notes, fmt.Sprintf("only in %s: %s", other.Name, diag.Names(names[mine:])))
+				s.Summary.Notes = append(s.Summary.Notes, fmt.Sprintf("only in %s: %s", other.Name, diag.Names(names[mine:])))
 			}
 			if t.Source != "" {
 				names = append(names, t.Source)
@@ -115,10 +115,10 @@ func (t *Append) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 		},
 		OnEmit: func(b *table.Batch) error {
 			return put(b, here, func(row int) string {
-				if s.File == nil {
+				if s.Tables.FileName == nil {
 					return ""
 				}
-				return s.File(b.Origin.FileOf(row))
+				return s.Tables.FileName(b.Origin.FileOf(row))
 			})
 		},
 	})
@@ -129,14 +129,14 @@ func (t *Append) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 	number := func(file int) int {
 		name := other.File(file)
 		if _, ok := numbers[name]; !ok {
-			numbers[name] = s.AddFile(name)
+			numbers[name] = s.Tables.AddFile(name)
 		}
 		return numbers[name]
 	}
 	err = other.Run(ctx, step.Through{
 		OnStart: func(*table.Schema) error { return nil },
 		OnEmit: func(b *table.Batch) error {
-			if s.AddFile != nil {
+			if s.Tables.AddFile != nil {
 				b.Origin.File = number(b.Origin.File)
 				files := slices.Clone(b.Origin.Files)
 				for i, f := range files {
@@ -144,11 +144,11 @@ func (t *Append) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 				}
 				b.Origin.Files = files
 			}
-			s.Tally.Made += int64(b.Rows)
+			s.Counters.Made += int64(b.Rows)
 			return put(b, there, func(int) string { return other.Name })
 		},
 	})
-	s.Say = fmt.Sprintf("%s of %s beneath", diag.Plural(s.Tally.Made, "row"), other.Name)
+	s.Summary.Text = fmt.Sprintf("%s of %s beneath", diag.Plural(s.Counters.Made, "row"), other.Name)
 	return err
 }
 

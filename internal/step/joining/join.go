@@ -106,24 +106,24 @@ func makeJoin(a *step.Args) (any, error) {
 // joined is a Join with its table loaded.
 type joined struct {
 	*Join
-	name    string
-	schema  *table.Schema
-	columns [][]string // of the other table
-	lacks   []table.Lacks
-	rows    int
-	keys    []int        // its key fields
-	ids     keying.Names // of its keys
-	first   []int32      // the first row of each key
-	next    []int32      // the next row with the same key, -1
-	only    []int32      // the row of each key that has one, -1
-	bring   []int
-	brought brought
-	size    int64 // bytes of its cells, about
+	name         string
+	schema       *table.Schema
+	columns      [][]string // of the other table
+	absent       []table.Absent
+	rows         int
+	keys         []int        // its key fields
+	ids          keying.Names // of its keys
+	first        []int32      // the first row of each key
+	next         []int32      // the next row with the same key, -1
+	only         []int32      // the row of each key that has one, -1
+	joinedFields []int
+	cells        joinedCells
+	size         int64 // bytes of its cells, about
 }
 
 // Prepare implements Prepared: it loads the other table.
-func (j *Join) Prepare(s *step.Site) (any, error) {
-	other, err := s.OpenOther(j.Path)
+func (j *Join) Prepare(s *step.Context) (any, error) {
+	other, err := s.OpenTable(j.Path)
 	if err != nil {
 		return nil, err
 	}
@@ -137,23 +137,23 @@ func (j *Join) Prepare(s *step.Site) (any, error) {
 		t.keys = append(t.keys, i)
 	}
 	if j.Bring != nil {
-		if t.bring, err = j.Bring.Resolve(other.Schema); err != nil {
+		if t.joinedFields, err = j.Bring.Resolve(other.Schema); err != nil {
 			return nil, err
 		}
 	} else {
-		t.bring = step.Except(other.Schema.Len(), t.keys)
+		t.joinedFields = step.Except(other.Schema.Len(), t.keys)
 	}
-	var apart *joinedApart
+	var apart *joinedSpilled
 	err = other.Run(context.Background(), step.Through{
 		OnStart: func(*table.Schema) error { return nil },
 		OnEmit: func(b *table.Batch) error {
 			if apart != nil {
-				return apart.put(b)
+				return apart.spill(b)
 			}
 			t.add(b)
-			if s.Memory > 0 && t.size > s.Memory/2 && len(t.On) > 0 {
+			if s.Resources.Memory > 0 && t.size > s.Resources.Memory/2 && len(t.On) > 0 {
 				apart = newJoinedApart(t, s)
-				return apart.putHeld()
+				return apart.spillHeld()
 			}
 			return nil
 		},
@@ -186,7 +186,7 @@ func (t *joined) add(b *table.Batch) {
 // index numbers the keys. Rows with a blank among their keys have no partner.
 func (t *joined) index() {
 	for _, cells := range t.columns {
-		t.lacks = append(t.lacks, table.LacksOf(cells))
+		t.absent = append(t.absent, table.AbsentFrom(cells))
 	}
 	t.next = make([]int32, t.rows)
 	var last []int32
@@ -219,7 +219,7 @@ func (t *joined) index() {
 			t.only[id] = -1
 		}
 	}
-	t.brought.lay(t.columns, t.bring, t.rows)
+	t.cells.layOut(t.columns, t.joinedFields, t.rows)
 	if t.When == nil {
 		for _, i := range step.Except(len(t.columns), t.keys) {
 			t.columns[i] = nil
@@ -266,12 +266,12 @@ func looseKey(cells []string) string {
 }
 
 // Run implements Step where nobody prepared it: in tests and where a step runs by itself.
-func (j *Join) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
-	made, err := j.Prepare(&step.Site{Open: step.OpenFile, Memory: s.Memory, Temp: s.Temp})
+func (j *Join) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
+	made, err := j.Prepare(&step.Context{Tables: step.Tables{Open: step.OpenFile}, Resources: step.Resources{Memory: s.Resources.Memory, Temp: s.Resources.Temp}})
 	if err != nil {
 		return err
 	}
-	if apart, ok := made.(*joinedApart); ok {
+	if apart, ok := made.(*joinedSpilled); ok {
 		return apart.Run(ctx, in, out, s)
 	}
 	m := made.(*joined)
@@ -288,12 +288,12 @@ func (j *Join) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) 
 		OnEmit: func(b *table.Batch) error { return fn(b, out.Emit) },
 	})
 	if err == nil {
-		err = m.settle(&s.Tally)
+		err = m.settle(&s.Counters)
 	}
 	return err
 }
 
-// Counters of the tally.
+// Counters of the counters.
 const (
 	joinMatched = iota // rows with a partner
 	joinAlone
@@ -315,7 +315,7 @@ func (t *joined) Bind(in *table.Schema) (*step.Bound, error) {
 		here = append(here, i)
 	}
 	names := slices.Clone(in.Names())
-	for _, i := range t.bring {
+	for _, i := range t.joinedFields {
 		names = append(names, t.schema.Name(i))
 	}
 	names, _, repeated := table.Names(names)
@@ -345,11 +345,11 @@ func (t *joined) Bind(in *table.Schema) (*step.Bound, error) {
 	}
 	schema := table.NewSchema(names)
 	return &step.Bound{
-		Schema:  schema,
-		Passing: true,
-		Notes:   notes,
-		New: func(s *step.Site) step.MapFunc {
-			s.Tally.Values = map[string]int64{}
+		Schema:         schema,
+		RetainsNothing: true,
+		Notes:          notes,
+		New: func(s *step.Context) step.MapFunc {
+			s.Counters.Values = map[string]int64{}
 			w := &joiner{t: t, in: in, s: s, here: here, both: both, dst: table.Get(), sub: table.Get(), pair: &table.Batch{},
 				cells: make([][]string, len(here)), spare: make([][]string, len(here)), key: make([]string, len(here))}
 			if when != nil {
@@ -357,8 +357,8 @@ func (t *joined) Bind(in *table.Schema) (*step.Bound, error) {
 			}
 			return w.run
 		},
-		Tell:   t.tell,
-		Settle: t.settle,
+		Summary: t.tell,
+		Settle:  t.settle,
 	}, nil
 }
 
@@ -368,9 +368,9 @@ func (t *joined) sameKey(_ string, i int, here []int, j int) bool {
 	return k >= 0 && t.keys[k] == j
 }
 
-func (t *joined) tell(c *step.Tally) string { return t.say(c, t.near(c)) }
+func (t *joined) tell(c *step.Counters) string { return t.say(c, t.near(c)) }
 
-func (t *joined) say(c *step.Tally, near string) string {
+func (t *joined) say(c *step.Counters, near string) string {
 	said := fmt.Sprintf("%s of %s with a partner", diag.Count(c.Count[joinMatched]), diag.Plural(c.In, "row"))
 	if n := c.Count[joinSeveral]; n > 0 {
 		said += fmt.Sprintf("; %s with several, %s", diag.Count(n), map[string]string{"each": "a row for each", "first": "the first taken"}[t.Partners])
@@ -391,13 +391,13 @@ func (t *joined) say(c *step.Tally, near string) string {
 }
 
 // near says how many keys would match if they were compared less strictly.
-func (t *joined) near(c *step.Tally) string {
+func (t *joined) near(c *step.Counters) string {
 	n, example := t.nearly(c)
 	return sayNear(n, example, len(c.Values))
 }
 
 // nearly counts those keys, and gives the first of them by its text.
-func (t *joined) nearly(c *step.Tally) (n int64, example string) {
+func (t *joined) nearly(c *step.Counters) (n int64, example string) {
 	if len(c.Values) == 0 {
 		return 0, ""
 	}
@@ -432,11 +432,11 @@ func sayNear(n int64, example string, of int) string {
 }
 
 // settle stops where no key matched at all.
-func (t *joined) settle(c *step.Tally) error {
+func (t *joined) settle(c *step.Counters) error {
 	return t.unmatched(c, func() string { return t.near(c) })
 }
 
-func (t *joined) unmatched(c *step.Tally, nearly func() string) error {
+func (t *joined) unmatched(c *step.Counters, nearly func() string) error {
 	if c.In == 0 || c.Count[joinMatched]+c.Count[joinTurned] > 0 || len(t.On) == 0 {
 		return nil
 	}

@@ -16,7 +16,7 @@ import (
 type joiner struct {
 	t     *joined
 	in    *table.Schema
-	s     *step.Site
+	s     *step.Context
 	here  []int
 	both  []int
 	when  *formula.Eval
@@ -45,7 +45,7 @@ func (w *joiner) run(src *table.Batch, emit func(*table.Batch) error) error {
 	}
 	w.left = w.left[:0]
 	from := w.single(src.Rows)
-	w.s.Tally.Count[joinMatched] += int64(from)
+	w.s.Counters.Count[joinMatched] += int64(from)
 	if from > 0 && from == src.Rows {
 		return w.emit(src, src, emit)
 	}
@@ -58,7 +58,7 @@ func (w *joiner) run(src *table.Batch, emit func(*table.Batch) error) error {
 		if w.when == nil && len(w.here) > 0 && w.ids[r] >= 0 { // most rows have one partner
 			if p := t.only[w.ids[r]]; p >= 0 {
 				w.rows, w.partners = append(w.rows, int32(r)), append(w.partners, p)
-				w.s.Tally.Count[joinMatched]++
+				w.s.Counters.Count[joinMatched]++
 				continue
 			}
 		}
@@ -182,9 +182,9 @@ func (w *joiner) take(src *table.Batch, r int) error {
 	t := w.t
 	switch n := len(w.some); {
 	case n == 0:
-		w.s.Tally.Count[joinAlone]++
+		w.s.Counters.Count[joinAlone]++
 		if w.when != nil && len(w.here) > 0 && w.ids[r] >= 0 {
-			w.s.Tally.Count[joinTurned]++
+			w.s.Counters.Count[joinTurned]++
 		}
 		w.remember(r)
 		switch t.Alone {
@@ -202,24 +202,24 @@ func (w *joiner) take(src *table.Batch, r int) error {
 	case n > 1 && t.Partners == "error":
 		return w.stop(src, r, fmt.Sprintf("has %d partners in %s", n, t.name), "--partners each", "--partners first", "distinct the other table first")
 	case n > 1:
-		w.s.Tally.Count[joinSeveral]++
+		w.s.Counters.Count[joinSeveral]++
 		if t.Partners == "first" {
 			w.some = w.some[:1]
 		}
 	}
-	w.s.Tally.Count[joinMatched]++
+	w.s.Counters.Count[joinMatched]++
 	for _, p := range w.some {
 		w.rows, w.partners = append(w.rows, int32(r)), append(w.partners, p)
 	}
-	w.s.Tally.Made += int64(len(w.some) - 1)
+	w.s.Counters.Made += int64(len(w.some) - 1)
 	return nil
 }
 
 // stop is the error of a row that stops the run always.
 func (w *joiner) stop(src *table.Batch, r int, reason string, tries ...string) error {
 	source := ""
-	if w.s.File != nil {
-		source = w.s.File(src.Origin.FileOf(r))
+	if w.s.Tables.FileName != nil {
+		source = w.s.Tables.FileName(src.Origin.FileOf(r))
 	}
 	key := ""
 	for k := range w.here {
@@ -237,7 +237,7 @@ func (w *joiner) stop(src *table.Batch, r int, reason string, tries ...string) e
 
 // remember notes the key of a row without a partner, loosely and as it stands.
 func (w *joiner) remember(r int) {
-	if len(w.here) == 0 || w.ids[r] >= 0 || len(w.s.Tally.Values) >= mostAlone { // its key may be there, and --when not hold
+	if len(w.here) == 0 || w.ids[r] >= 0 || len(w.s.Counters.Values) >= mostAlone { // its key may be there, and --when not hold
 		return
 	}
 	for k := range w.here {
@@ -245,7 +245,7 @@ func (w *joiner) remember(r int) {
 			return
 		}
 	}
-	w.s.Tally.Values[strings.Clone(strings.Join(w.key, ", "))+"\x00"+looseKey(w.key)]++
+	w.s.Counters.Values[strings.Clone(strings.Join(w.key, ", "))+"\x00"+looseKey(w.key)]++
 }
 
 // taken is the rows of the source that come out, each as often as it does.
@@ -260,7 +260,7 @@ func (w *joiner) taken(src *table.Batch) *table.Batch {
 		for k, r := range w.rows {
 			out[k] = cells[r]
 		}
-		w.sub.Cols[i].Lacks = src.Cols[i].Lacks
+		w.sub.Cols[i].Absent = src.Cols[i].Absent
 		w.sub.Cols[i].PlaceAs(&src.Cols[i])
 	}
 	w.sub.Rows = len(w.rows)
@@ -270,8 +270,8 @@ func (w *joiner) taken(src *table.Batch) *table.Batch {
 
 // emit puts what the partners bring beside the rows that come out.
 func (w *joiner) emit(src, rows *table.Batch, emit func(*table.Batch) error) error {
-	w.dst.Extend(rows, len(w.t.bring))
-	w.t.brought.bring(w.dst, len(src.Cols), w.partners, func(k int) table.Lacks { return w.t.lacks[w.t.bring[k]] })
+	w.dst.Extend(rows, len(w.t.joinedFields))
+	w.t.cells.fill(w.dst, len(src.Cols), w.partners, func(k int) table.Absent { return w.t.absent[w.t.joinedFields[k]] })
 	return emit(w.dst)
 }
 

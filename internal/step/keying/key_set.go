@@ -55,7 +55,7 @@ func (k *RowKeys) asRead(b *table.Batch, fields []int) bool {
 		return false
 	}
 	for _, f := range fields { // what was put together may hold the mark itself
-		if b.Cols[f].Lacks&table.LacksDelimiter(mark) == 0 {
+		if b.Cols[f].Absent&table.AbsentDelimiter(mark) == 0 {
 			return false
 		}
 	}
@@ -78,11 +78,11 @@ func (k *RowKeys) joined(b *table.Batch, fields []int) {
 		k.cells[i], k.spare[i] = b.Cols[f].Flat(b.Rows, k.spare[i])
 	}
 	cells := k.cells[:len(fields)]
-	lacks := table.LacksDelimiter(mark)
+	absent := table.AbsentDelimiter(mark)
 	for _, f := range fields {
-		lacks &= b.Cols[f].Lacks
+		absent &= b.Cols[f].Absent
 	}
-	if len(fields) == 1 && lacks != 0 {
+	if len(fields) == 1 && absent != 0 {
 		for r, c := range cells[0] {
 			k.Prints[r] = fingerprintOf(c)
 		}
@@ -96,7 +96,7 @@ func (k *RowKeys) joined(b *table.Batch, fields []int) {
 			}
 			k.text = append(k.text, c[r]...)
 		}
-		if lacks == 0 && bytes.Count(k.text, []byte{mark}) >= len(cells) {
+		if absent == 0 && bytes.Count(k.text, []byte{mark}) >= len(cells) {
 			k.text = append(k.text[:0], strings.Repeat(string(mark), len(cells))...)
 			for _, c := range cells {
 				k.text = AppendKey(k.text, c[r])

@@ -218,7 +218,7 @@ func (t *Interner) Ids(b *table.Batch, n int, at int64, fresh func(id int32, row
 		}
 		return id, nil
 	}
-	if t.plain() && b.Cols[t.keys[0].Column].Kind == table.Coded {
+	if t.plain() && b.Cols[t.keys[0].Column].Kind == table.Encoded {
 		col := &b.Cols[t.keys[0].Column]
 		t.codes = t.codes[:0]
 		for range col.Cells {
@@ -316,7 +316,7 @@ func (t *Interner) InOrder() []int32 {
 }
 
 // Forget takes the key last added back.
-func (t *Interner) Forget(id int32) {
+func (t *Interner) Undo(id int32) {
 	t.Names.Drop()
 	t.Values, t.First = t.Values[:id], t.First[:id]
 }

@@ -77,7 +77,7 @@ func makeBeside(a *step.Args) (any, error) {
 }
 
 // Run implements Step. It holds all rows.
-func (t *Beside) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (t *Beside) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var schema *table.Schema
 	var rows heldRows
 	field := 0
@@ -128,6 +128,6 @@ func (t *Beside) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 		}
 		groups[k] = append(group, i)
 	}
-	s.Say = fmt.Sprintf("%s with nothing beside", diag.Plural(past, "row"))
+	s.Summary.Text = fmt.Sprintf("%s with nothing beside", diag.Plural(past, "row"))
 	return rows.emit(ctx, schema, cells, out)
 }

@@ -57,8 +57,8 @@ func (d *Distinct) fields(in *table.Schema) ([]int, error) {
 
 // Run implements Step. Rows whose keys memory has no room for are sorted by
 // them, which brings equal ones together, and the first of each put back into the order they came in.
-func (d *Distinct) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
-	if s.Memory == 0 {
+func (d *Distinct) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
+	if s.Resources.Memory == 0 {
 		return step.InTurn(ctx, d, in, out, s)
 	}
 	var schema *table.Schema
@@ -79,7 +79,7 @@ func (d *Distinct) Run(ctx context.Context, in step.In, out step.Out, s *step.Si
 		},
 		OnEmit: func(b *table.Batch) error {
 			keys.Load(b, fields)
-			if rest == nil && !seen.Room(b.Rows, s.Share(), s.Memory/2) {
+			if rest == nil && !seen.Room(b.Rows, s.Share(), s.Resources.Memory/2) {
 				rest = NewOrderKeeper(schema.Len(), fields, "text", s)
 			}
 			if rest == nil {
@@ -102,17 +102,17 @@ func (d *Distinct) Run(ctx context.Context, in step.In, out step.Out, s *step.Si
 	if err == nil && rest != nil {
 		err = d.rest(ctx, schema, fields, rest, out, s)
 	}
-	s.Say = tellDistinct(&s.Tally)
+	s.Summary.Text = tellDistinct(&s.Counters)
 	return err
 }
 
 // NewOrderKeeper is a sorter of rows with a number behind their cells.
-func NewOrderKeeper(width int, by []int, order string, s *step.Site) *sorter {
+func NewOrderKeeper(width int, by []int, order string, s *step.Context) *sorter {
 	k := &sortKeys{}
 	for _, i := range by {
 		k.fields = append(k.fields, sortField{column: i, order: order})
 	}
-	return &sorter{keys: k, width: width + 1, limit: int(s.Memory / 4), temp: s.Temp}
+	return &sorter{keys: k, width: width + 1, limit: int(s.Resources.Memory / 4), temp: s.Resources.Temp}
 }
 
 // numbered numbers the rows of a batch, in a column behind the others.
@@ -127,7 +127,7 @@ func numbered(b *table.Batch, from int64) int64 {
 }
 
 // rest finds the first of equal rows among those that were sorted.
-func (d *Distinct) rest(ctx context.Context, schema *table.Schema, fields []int, rest *sorter, out step.Out, s *step.Site) error {
+func (d *Distinct) rest(ctx context.Context, schema *table.Schema, fields []int, rest *sorter, out step.Out, s *step.Context) error {
 	defer rest.Close()
 	first := NewOrderKeeper(schema.Len(), []int{schema.Len()}, "number", s)
 	defer first.Close()
@@ -175,13 +175,13 @@ func (d *Distinct) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 	var kept, left []int32
 	sub := table.Get()
 	return &step.Ordered{
-		Passing: true,
+		RetainsNothing: true,
 		Ahead: func(b *table.Batch) any {
 			k := spare.Get().(*keying.RowKeys)
 			k.Load(b, fields)
 			return k
 		},
-		Do: func(b *table.Batch, ahead any, s *step.Site) {
+		Do: func(b *table.Batch, ahead any, s *step.Context) {
 			k := ahead.(*keying.RowKeys)
 			seen.Room(b.Rows, s.Share(), math.MaxInt64)
 			left = seen.Add(k.Prints, left[:0])
@@ -195,11 +195,11 @@ func (d *Distinct) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 			sub.Own() // what it lent goes with the batch
 			*b, *sub = *sub, *b
 		},
-		Tell: tellDistinct,
+		Summary: tellDistinct,
 	}, nil
 }
 
-func tellDistinct(t *step.Tally) string {
+func tellDistinct(t *step.Counters) string {
 	if t.LeftOut == 0 {
 		return "no row stands twice"
 	}

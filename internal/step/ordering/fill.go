@@ -89,13 +89,13 @@ func makeFill(a *step.Args) (any, error) {
 	return f, nil
 }
 
-// Counters of the tally.
+// Counters of the counters.
 const (
 	filledCells = 0
 	stillBlank  = 1
 )
 
-func tellFill(t *step.Tally) string {
+func tellFill(t *step.Counters) string {
 	s := fmt.Sprintf("%s filled", diag.Plural(t.Count[filledCells], "cell"))
 	if n := t.Count[stillBlank]; n > 0 {
 		s += fmt.Sprintf("; %s stay blank, with nothing to fill them from", diag.Count(n))
@@ -116,8 +116,8 @@ func (f *fillRow) Bind(in *table.Schema) (*step.Bound, error) {
 	if f.From == FromLeft && len(fields) > 0 && fields[0] == 0 {
 		return nil, diag.Dataf("%s is the first field: it has no left neighbour", diag.Quote(in.Name(0))).Trying("leave it out of the selection: fill '…' --right")
 	}
-	lacks := table.Lacks(0) // nothing is known of the value
-	return &step.Bound{Schema: in, Tell: tellFill, Passing: true, New: func(s *step.Site) step.MapFunc {
+	absent := table.Absent(0) // nothing is known of the value
+	return &step.Bound{Schema: in, Summary: tellFill, RetainsNothing: true, New: func(s *step.Context) step.MapFunc {
 		dst := table.Get()
 		return func(src *table.Batch, emit func(*table.Batch) error) error {
 			dst.Shape(len(src.Cols))
@@ -129,9 +129,9 @@ func (f *fillRow) Bind(in *table.Schema) (*step.Bound, error) {
 				if col.Filled(src.Rows) == src.Rows {
 					continue
 				}
-				known := col.Lacks & lacks
+				known := col.Absent & absent
 				if f.From == FromLeft {
-					known = col.Lacks & dst.Cols[i-1].Lacks
+					known = col.Absent & dst.Cols[i-1].Absent
 				}
 				cells := col.Flatten(src.Rows)
 				for r, c := range cells {
@@ -143,13 +143,13 @@ func (f *fillRow) Bind(in *table.Schema) (*step.Bound, error) {
 						v = dst.Cols[i-1].At(r)
 					}
 					if v == "" {
-						s.Tally.Count[stillBlank]++
+						s.Counters.Count[stillBlank]++
 						continue
 					}
 					cells[r] = v
-					s.Tally.Count[filledCells]++
+					s.Counters.Count[filledCells]++
 				}
-				col.Lacks = known
+				col.Absent = known
 			}
 			dst.Rows, dst.Origin = src.Rows, src.Origin
 			return emit(dst)
@@ -167,8 +167,8 @@ func (f *fillDown) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 		return nil, err
 	}
 	latest := map[string][]kept{"": make([]kept, len(fields))}
-	return &step.Ordered{Passing: key == nil, Tell: tellFill, Do: func(b *table.Batch, _ any, s *step.Site) {
-		t := &s.Tally
+	return &step.Ordered{RetainsNothing: key == nil, Summary: tellFill, Do: func(b *table.Batch, _ any, s *step.Context) {
+		t := &s.Counters
 		if key != nil {
 			f.downWithin(b, fields, key, latest, t)
 			return
@@ -180,7 +180,7 @@ func (f *fillDown) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 }
 
 // Run implements Step.
-func (f *fillDown) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (f *fillDown) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	return step.InTurn(ctx, f, in, out, s)
 }
 
@@ -202,21 +202,21 @@ func (f *Fill) resolve(schema *table.Schema) (fields []int, key func(*table.Batc
 
 // kept is the cell that fills the blanks beneath it.
 type kept struct {
-	cell  string
-	lacks table.Lacks
+	cell   string
+	absent table.Absent
 }
 
 // down fills a column from the top.
-func (k *kept) down(col *table.Column, rows int, t *step.Tally) {
+func (k *kept) down(col *table.Column, rows int, t *step.Counters) {
 	if rows == 0 {
 		return
 	}
-	own := col.Lacks
+	own := col.Absent
 	if col.Filled(rows) < rows {
 		cells := col.Flatten(rows)
 		last := k.cell
 		if cells[0] == "" && last != "" {
-			col.Lacks &= k.lacks
+			col.Absent &= k.absent
 		}
 		for r, c := range cells {
 			switch {
@@ -229,14 +229,14 @@ func (k *kept) down(col *table.Column, rows int, t *step.Tally) {
 				t.Count[stillBlank]++
 			}
 		}
-		own = col.Lacks
+		own = col.Absent
 	}
 	if c := col.At(rows - 1); c != "" {
 		*k = kept{strings.Clone(c), own} // the text it views may be overwritten
 	}
 }
 
-func (f *Fill) downWithin(b *table.Batch, fields []int, key func(*table.Batch, int) string, latest map[string][]kept, t *step.Tally) {
+func (f *Fill) downWithin(b *table.Batch, fields []int, key func(*table.Batch, int) string, latest map[string][]kept, t *step.Counters) {
 	for r := range b.Rows {
 		name := key(b, r)
 		last := latest[name]
@@ -249,11 +249,11 @@ func (f *Fill) downWithin(b *table.Batch, fields []int, key func(*table.Batch, i
 			c := col.At(r)
 			switch {
 			case c != "":
-				last[k] = kept{c, col.Lacks}
+				last[k] = kept{c, col.Absent}
 			case last[k].cell != "":
-				lacks := col.Lacks & last[k].lacks
+				absent := col.Absent & last[k].absent
 				col.Flatten(b.Rows)[r] = last[k].cell
-				col.Lacks = lacks
+				col.Absent = absent
 				t.Count[filledCells]++
 			default:
 				t.Count[stillBlank]++
@@ -276,7 +276,7 @@ type hole struct {
 
 // Run implements Step: filling from below, it holds batches back until the
 // blanks in them are filled.
-func (f *Fill) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (f *Fill) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var fields []int
 	var key func(b *table.Batch, row int) string
 	var queue []*waiting
@@ -300,7 +300,7 @@ func (f *Fill) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) 
 			return out.Start(schema)
 		},
 		OnEmit: func(b *table.Batch) error {
-			w := &waiting{b: table.Take(b)}
+			w := &waiting{b: table.Adopt(b)}
 			queue = append(queue, w)
 			for r := range w.b.Rows {
 				name := ""
@@ -322,11 +322,11 @@ func (f *Fill) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) 
 					}
 					for _, h := range open[k] {
 						above := &h.w.b.Cols[i]
-						lacks := above.Lacks & col.Lacks
+						absent := above.Absent & col.Absent
 						above.Flatten(h.w.b.Rows)[h.row] = c
-						above.Lacks = lacks
+						above.Absent = absent
 						h.w.open--
-						s.Tally.Count[filledCells]++
+						s.Counters.Count[filledCells]++
 					}
 					open[k] = open[k][:0]
 				}
@@ -336,10 +336,10 @@ func (f *Fill) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) 
 	})
 	if err == nil {
 		for _, w := range queue {
-			s.Tally.Count[stillBlank] += int64(w.open)
+			s.Counters.Count[stillBlank] += int64(w.open)
 		}
 		err = flush(true)
 	}
-	s.Say = tellFill(&s.Tally)
+	s.Summary.Text = tellFill(&s.Counters)
 	return err
 }

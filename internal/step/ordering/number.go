@@ -153,7 +153,7 @@ func (b *numbering) tell() string {
 }
 
 // Run implements Step.
-func (n *Number) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (n *Number) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var b *numbering
 	dst, sub := table.Get(), table.Get()
 	var kept []int32
@@ -170,7 +170,7 @@ func (n *Number) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 			}
 			dst.Extend(src, 1)
 			numbers := dst.Cols[len(src.Cols)].Make(src.Rows)
-			dst.Cols[len(src.Cols)].Lacks = table.LacksAll
+			dst.Cols[len(src.Cols)].Absent = table.AbsentAll
 			kept = kept[:0]
 			for r := range numbers {
 				number, fail := b.next(src, r)
@@ -191,7 +191,7 @@ func (n *Number) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 		},
 	})
 	if b != nil {
-		s.Say = b.tell()
+		s.Summary.Text = b.tell()
 	}
 	return err
 }
@@ -200,7 +200,7 @@ func (n *Number) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 type numberBy Number
 
 // Run implements Step. It holds all rows.
-func (n *numberBy) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (n *numberBy) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var b *numbering
 	var rows heldRows
 	err := in(ctx, step.Through{
@@ -229,7 +229,7 @@ func (n *numberBy) Run(ctx context.Context, in step.In, out step.Out, s *step.Si
 		}
 		numbers[i] = strings.Clone(number)
 	}
-	s.Say = b.tell()
+	s.Summary.Text = b.tell()
 	return rows.emit(ctx, b.schema, numbers, out)
 }
 
@@ -243,7 +243,7 @@ type heldRows struct {
 
 type rowAt struct{ batch, row int32 }
 
-func (h *heldRows) start(schema *table.Schema, order *sortSpec, s *step.Site) (err error) {
+func (h *heldRows) start(schema *table.Schema, order *sortSpec, s *step.Context) (err error) {
 	h.order = order
 	if order != nil {
 		h.keys, err = order.bind(schema)
@@ -252,7 +252,7 @@ func (h *heldRows) start(schema *table.Schema, order *sortSpec, s *step.Site) (e
 }
 
 func (h *heldRows) take(b *table.Batch) error {
-	b = table.Take(b)
+	b = table.Adopt(b)
 	for r := range b.Rows {
 		h.at = append(h.at, rowAt{int32(len(h.batches)), int32(r)})
 	}
@@ -269,7 +269,7 @@ func (h *heldRows) row(i int) (*table.Batch, int) {
 }
 
 // inOrder lists the rows by number in their order.
-func (h *heldRows) inOrder(s *step.Site) []int {
+func (h *heldRows) inOrder(s *step.Context) []int {
 	order := make([]int, len(h.at))
 	for i := range order {
 		order[i] = i

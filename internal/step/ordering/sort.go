@@ -78,8 +78,8 @@ type sortedFile struct {
 const sortBlock = 1 << 20
 
 // Run implements Step.
-func (t *Sort) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
-	x := &sorter{temp: s.Temp, limit: int(s.Memory / 2)}
+func (t *Sort) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
+	x := &sorter{temp: s.Resources.Temp, limit: int(s.Resources.Memory / 2)}
 	defer x.Close()
 	var schema *table.Schema
 	rows := int64(0)
@@ -107,9 +107,9 @@ func (t *Sort) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) 
 	if err := x.redo(ctx); err != nil {
 		return err
 	}
-	s.Say = fmt.Sprintf("%s sorted", diag.Plural(rows, "row"))
+	s.Summary.Text = fmt.Sprintf("%s sorted", diag.Plural(rows, "row"))
 	if n := len(x.files); n > 0 {
-		s.Say += fmt.Sprintf(", by way of %s", diag.Plural(int64(n), "temporary file"))
+		s.Summary.Text += fmt.Sprintf(", by way of %s", diag.Plural(int64(n), "temporary file"))
 	}
 	return x.Emit(ctx, out)
 }

@@ -121,11 +121,11 @@ func (k *sortKeys) decide() (changed bool) {
 }
 
 // settle decides when all was seen, and notes a mix.
-func (k *sortKeys) settle(s *step.Site) {
+func (k *sortKeys) settle(s *step.Context) {
 	k.decide()
 	for _, f := range k.fields {
 		if f.auto && f.number != "" && f.other != "" {
-			s.Notes = append(s.Notes, fmt.Sprintf("%s is sorted as text: it holds numbers and others, as %s and %s; --order number puts the numbers first", diag.Quote(f.name), diag.Quote(f.number), diag.Quote(f.other)))
+			s.Summary.Notes = append(s.Summary.Notes, fmt.Sprintf("%s is sorted as text: it holds numbers and others, as %s and %s; --order number puts the numbers first", diag.Quote(f.name), diag.Quote(f.number), diag.Quote(f.other)))
 		}
 	}
 }

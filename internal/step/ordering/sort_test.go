@@ -51,7 +51,7 @@ func sortedRows(t require.TestingT, by, order string, rows [][]string, memory in
 			}
 			return nil
 		},
-	}, &step.Site{Memory: memory, Temp: temp})
+	}, &step.Context{Resources: step.Resources{Memory: memory, Temp: temp}})
 	return got, err
 }
 

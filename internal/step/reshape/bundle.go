@@ -78,7 +78,7 @@ type bundled struct {
 }
 
 // Run implements Step.
-func (b *Bundle) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (b *Bundle) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var schema *table.Schema
 	var fields, others []int
 	var key func(*table.Batch, int) string
@@ -120,7 +120,7 @@ func (b *Bundle) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 					rows[k] = row
 					order = append(order, row)
 				} else {
-					s.Tally.Merged++
+					s.Counters.Merged++
 				}
 				for _, i := range others {
 					if cell := batch.Cols[i].At(r); cell != row.cells[i] {
@@ -141,25 +141,25 @@ func (b *Bundle) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 	if err := b.emit(ctx, order, schema, fields, out, s); err != nil {
 		return err
 	}
-	s.Say = fmt.Sprintf("%s bundled into %s", diag.Plural(s.Tally.Merged+int64(len(order)), "row"), diag.Count(int64(len(order))))
+	s.Summary.Text = fmt.Sprintf("%s bundled into %s", diag.Plural(s.Counters.Merged+int64(len(order)), "row"), diag.Count(int64(len(order))))
 	return nil
 }
 
 // take adds the values of a row. A lone field passes over blanks, as explode
 // drops empty pieces; of several the values stay side by side.
-func (b *Bundle) take(row *bundled, batch *table.Batch, r int, fields []int, s *step.Site) {
+func (b *Bundle) take(row *bundled, batch *table.Batch, r int, fields []int, s *step.Context) {
 	for k, i := range fields {
 		cell := batch.Cols[i].At(r)
 		if cell != "" {
-			s.Tally.FilledIn++
+			s.Counters.FilledIn++
 		}
 		if cell == "" && (len(fields) == 1 || b.Distinct) {
 			continue
 		}
 		if b.Distinct {
 			if row.seen[k][cell] {
-				s.Tally.Count[repeated]++
-				s.Tally.FilledOut++
+				s.Counters.Count[repeated]++
+				s.Counters.FilledOut++
 				continue
 			}
 			if row.seen[k] == nil {
@@ -174,23 +174,23 @@ func (b *Bundle) take(row *bundled, batch *table.Batch, r int, fields []int, s *
 	}
 }
 
-// Counters of the tally.
+// Counters of the counters.
 const (
 	repeated  = iota
 	ambiguous // values that hold the separator
 )
 
-func (b *Bundle) differs(s *step.Site, schema *table.Schema, batch *table.Batch, r, field int, row *bundled) error {
+func (b *Bundle) differs(s *step.Context, schema *table.Schema, batch *table.Batch, r, field int, row *bundled) error {
 	source := ""
-	if s.File != nil {
-		source = s.File(batch.Origin.FileOf(r))
+	if s.Tables.FileName != nil {
+		source = s.Tables.FileName(batch.Origin.FileOf(r))
 	}
 	return diag.Dataf("%s, and %s in the row it would be bundled with (line %d)", diag.Quote(batch.Cols[field].At(r)), diag.Quote(row.cells[field]), row.line).
 		At(source, batch.Origin.LineOf(r)).InField(schema.Name(field)).
 		Trying("name it in --within too, which keeps such rows apart", "bundle it as well, beside the others")
 }
 
-func (b *Bundle) emit(ctx context.Context, order []*bundled, schema *table.Schema, fields []int, out step.Out, s *step.Site) error {
+func (b *Bundle) emit(ctx context.Context, order []*bundled, schema *table.Schema, fields []int, out step.Out, s *step.Context) error {
 	const most = 1024
 	for from := 0; from < len(order); from += most {
 		rows := order[from:min(from+most, len(order))]
@@ -216,8 +216,8 @@ func (b *Bundle) emit(ctx context.Context, order []*bundled, schema *table.Schem
 			return err
 		}
 	}
-	if n := s.Tally.Count[ambiguous]; n > 0 {
-		s.Notes = append(s.Notes, fmt.Sprintf("%s the separator %s: explode could not tell them apart again; --json could", holds(n), diag.Quote(b.With)))
+	if n := s.Counters.Count[ambiguous]; n > 0 {
+		s.Summary.Notes = append(s.Summary.Notes, fmt.Sprintf("%s the separator %s: explode could not tell them apart again; --json could", holds(n), diag.Quote(b.With)))
 	}
 	return nil
 }
@@ -230,15 +230,15 @@ func holds(n int64) string {
 }
 
 // cell writes the values as one cell.
-func (b *Bundle) cell(values []string, s *step.Site) string {
+func (b *Bundle) cell(values []string, s *step.Context) string {
 	some := false
 	for _, v := range values {
 		if v != "" {
-			s.Tally.FilledOut++
+			s.Counters.FilledOut++
 			some = true
 		}
 		if b.With != "" && strings.Contains(v, b.With) {
-			s.Tally.Count[ambiguous]++
+			s.Counters.Count[ambiguous]++
 		}
 	}
 	if len(values) == 0 || !some && len(values) == 1 {

@@ -156,9 +156,9 @@ func (e *Explode) Bind(in *table.Schema) (*step.Bound, error) {
 		return nil, err
 	}
 	return &step.Bound{
-		Schema:  schema,
-		Passing: true,
-		New: func(s *step.Site) step.MapFunc {
+		Schema:         schema,
+		RetainsNothing: true,
+		New: func(s *step.Context) step.MapFunc {
 			w := &exploder{e: e, in: in, s: s, fields: fields, lists: make([][]string, lists+len(e.Picks)),
 				cells: make([][]string, len(fields)), scratch: make([][]string, len(fields)), dst: table.Get(), sub: table.Get()}
 			for _, o := range plan {
@@ -166,7 +166,7 @@ func (e *Explode) Bind(in *table.Schema) (*step.Bound, error) {
 			}
 			return w.run
 		},
-		Tell: func(t *step.Tally) string {
+		Summary: func(t *step.Counters) string {
 			said := fmt.Sprintf("%s made of %s", diag.Plural(t.Count[valuesMade], "value"), diag.Plural(t.Count[cellsCut], "row"))
 			switch n := t.Count[blankStay]; {
 			case n == 1:
@@ -182,7 +182,7 @@ func (e *Explode) Bind(in *table.Schema) (*step.Bound, error) {
 	}, nil
 }
 
-// Counters of the tally.
+// Counters of the counters.
 const (
 	valuesMade = iota
 	cellsCut
@@ -193,7 +193,7 @@ const (
 type exploder struct {
 	e      *Explode
 	in     *table.Schema
-	s      *step.Site
+	s      *step.Context
 	fields []int
 	source []int // source field of each that comes out, -1: values
 	values []int // which of lists
@@ -257,10 +257,10 @@ func (w *exploder) rowsAtByte(cells []string, text view.Text) {
 			w.lists[0] = list
 			w.ends, w.bounds.rows = w.bounds.rows, w.ends
 			w.blank = append(w.blank, make([]bool, len(cells))...)
-			w.s.Tally.Made += int64(len(list) - len(cells))
-			w.s.Tally.Count[valuesMade] += int64(len(list))
-			w.s.Tally.Count[cellsCut] += int64(len(cells))
-			w.s.Tally.FilledIn += int64(len(list))
+			w.s.Counters.Made += int64(len(list) - len(cells))
+			w.s.Counters.Count[valuesMade] += int64(len(list))
+			w.s.Counters.Count[cellsCut] += int64(len(cells))
+			w.s.Counters.FilledIn += int64(len(list))
 			return
 		}
 	}
@@ -276,10 +276,10 @@ func (w *exploder) rowsAtByte(cells []string, text view.Text) {
 		}
 		w.ends, w.blank = append(w.ends, int32(len(list))), append(w.blank, false)
 		n := int64(len(list) - from)
-		w.s.Tally.Made += n - 1
-		w.s.Tally.Count[valuesMade] += n
-		w.s.Tally.Count[cellsCut]++
-		w.s.Tally.FilledIn += n
+		w.s.Counters.Made += n - 1
+		w.s.Counters.Count[valuesMade] += n
+		w.s.Counters.Count[cellsCut]++
+		w.s.Counters.FilledIn += n
 	}
 	w.lists[0] = list
 }
@@ -366,19 +366,19 @@ func (w *exploder) close(r, from, to int) {
 			}
 			to++
 		}
-		w.s.Tally.Count[blankStay]++
+		w.s.Counters.Count[blankStay]++
 	} else {
-		w.s.Tally.Count[valuesMade] += int64(to - from)
-		w.s.Tally.Count[cellsCut]++
+		w.s.Counters.Count[valuesMade] += int64(to - from)
+		w.s.Counters.Count[cellsCut]++
 	}
 	for k, l := range w.lists {
 		if k > 0 || w.e.Picks == nil { // the first list only keeps count of what is picked
-			w.s.Tally.FilledIn += int64((&table.Column{Cells: l[from:to]}).Filled(to - from))
+			w.s.Counters.FilledIn += int64((&table.Column{Cells: l[from:to]}).Filled(to - from))
 		}
 	}
 	w.blank = append(w.blank, blank)
 	w.ends = append(w.ends, int32(to))
-	w.s.Tally.Made += int64(to - from - 1)
+	w.s.Counters.Made += int64(to - from - 1)
 }
 
 func (w *exploder) truncate(n int) {

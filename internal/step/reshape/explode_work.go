@@ -60,8 +60,8 @@ func (w *exploder) window(src *table.Batch, first int, from, to int32) {
 			continue
 		}
 		cells := w.lists[w.values[c]][from:to]
-		dst.Cols[c].Share(cells, w.lacks(src, w.values[c]))
-		w.s.Tally.FilledOut += int64(dst.Cols[c].Filled(len(cells)))
+		dst.Cols[c].Share(cells, w.absent(src, w.values[c]))
+		w.s.Counters.FilledOut += int64(dst.Cols[c].Filled(len(cells)))
 	}
 	dst.Rows = int(to - from)
 	dst.Origin = src.Origin.From(first, first+rows)
@@ -70,7 +70,7 @@ func (w *exploder) window(src *table.Batch, first int, from, to int32) {
 		return
 	}
 	numbers := dst.Cols[len(w.source)].Make(dst.Rows)
-	dst.Cols[len(w.source)].Lacks = table.LacksAll
+	dst.Cols[len(w.source)].Absent = table.AbsentAll
 	i := int32(0)
 	for k, end := range w.windows {
 		start, r := int32(0), first+k
@@ -86,10 +86,10 @@ func (w *exploder) window(src *table.Batch, first int, from, to int32) {
 	}
 }
 
-// lacks is what the values of a list are known to lack: pieces of cells lack what the cells do.
-func (w *exploder) lacks(src *table.Batch, list int) table.Lacks {
+// absent is what the values of a list are known not to hold: pieces of cells lack what the cells do.
+func (w *exploder) absent(src *table.Batch, list int) table.Absent {
 	if w.e.JSON {
 		return 0
 	}
-	return src.Cols[w.fields[list]].Lacks
+	return src.Cols[w.fields[list]].Absent
 }

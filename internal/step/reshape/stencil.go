@@ -118,7 +118,7 @@ type form struct {
 }
 
 // Run implements Step. It takes the files one after the other.
-func (t *Stencil) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (t *Stencil) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var schema *table.Schema
 	sourced := false // the last field names the source
 	var now *form
@@ -167,8 +167,8 @@ func (t *Stencil) Run(ctx context.Context, in step.In, out step.Out, s *step.Sit
 					now.aside = strings.Clone(b.Cols[width].At(0))
 				}
 			}
-			if s.Width != nil { // others of several files may be wider
-				width = min(width, s.Width(b.Origin.File))
+			if s.Tables.Width != nil { // others of several files may be wider
+				width = min(width, s.Tables.Width(b.Origin.File))
 			}
 			now.width = max(now.width, width)
 			for r := range b.Rows {
@@ -184,30 +184,30 @@ func (t *Stencil) Run(ctx context.Context, in step.In, out step.Out, s *step.Sit
 	if err == nil {
 		err = finish()
 	}
-	s.Say = diag.Plural(blocks, "block")
-	if t.SkipBlank && s.Tally.LeftOut > 0 {
-		s.Say += fmt.Sprintf("; %s left out", diag.Plural(s.Tally.LeftOut, "blank one"))
+	s.Summary.Text = diag.Plural(blocks, "block")
+	if t.SkipBlank && s.Counters.LeftOut > 0 {
+		s.Summary.Text += fmt.Sprintf("; %s left out", diag.Plural(s.Counters.LeftOut, "blank one"))
 	}
-	if n := s.Tally.Count[0]; n > 0 {
-		s.Say += fmt.Sprintf("; %s held something", diag.Plural(n, "unwanted cell"))
+	if n := s.Counters.Count[0]; n > 0 {
+		s.Summary.Text += fmt.Sprintf("; %s held something", diag.Plural(n, "unwanted cell"))
 	}
 	return err
 }
 
 // take takes a sheet apart.
-func (t *Stencil) take(ctx context.Context, sh *form, schema *table.Schema, sourced bool, out step.Out, s *step.Site, blocks *int64) error {
+func (t *Stencil) take(ctx context.Context, sh *form, schema *table.Schema, sourced bool, out step.Out, s *step.Context, blocks *int64) error {
 	source := ""
-	if s.File != nil {
-		source = s.File(sh.file)
+	if s.Tables.FileName != nil {
+		source = s.Tables.FileName(sh.file)
 	}
-	if s.Merged != nil {
-		sh.merge(s.Merged(sh.file))
+	if s.Tables.Merged != nil {
+		sh.merge(s.Tables.Merged(sh.file))
 	}
 	h, w := len(t.Shape), len(t.Shape[0])
 	for _, row := range sh.rows {
 		for _, cell := range row {
 			if cell != "" {
-				s.Tally.FilledIn++
+				s.Counters.FilledIn++
 			}
 		}
 	}
@@ -235,19 +235,19 @@ func (t *Stencil) take(ctx context.Context, sh *form, schema *table.Schema, sour
 			}
 			switch inTop, inSide := r < len(t.Top), c < len(t.Side); {
 			case inTop && inSide:
-				s.Tally.Count[0]++
+				s.Counters.Count[0]++
 				known++
 			case inTop || inSide:
 				known++
 			case t.Shape[(r-len(t.Top))%h][(c-len(t.Side))%w] == "":
-				s.Tally.Count[0]++
+				s.Counters.Count[0]++
 				known++
 			}
 		}
 	}
-	s.Tally.FilledOut += known
-	s.Tally.Merged += int64(len(sh.rows))
-	s.Tally.Made += int64(down * across)
+	s.Counters.FilledOut += known
+	s.Counters.Merged += int64(len(sh.rows))
+	s.Counters.Made += int64(down * across)
 	*blocks += int64(down * across)
 	const most = 1024
 	for from := 0; from < down*across; from += most {
@@ -286,7 +286,7 @@ func (sh *form) cell(r, c int) string {
 
 // tile counts the blocks in one direction, size cells each, from begin to end.
 // What is missing at the end must be unwanted, what is left over blank.
-func (t *Stencil) tile(sh *form, source string, begin, end, size int, down bool, s *step.Site) (int, error) {
+func (t *Stencil) tile(sh *form, source string, begin, end, size int, down bool, s *step.Context) (int, error) {
 	n, left := (end-begin)/size, (end-begin)%size
 	what := "column"
 	if down {
@@ -314,7 +314,7 @@ func (t *Stencil) tile(sh *form, source string, begin, end, size int, down bool,
 	}
 	r, c := sh.first(end-left, end, down)
 	if r < 0 {
-		s.Notes = append(s.Notes, fmt.Sprintf("%s at the end, which make no block, are blank", diag.Plural(int64(left), what)))
+		s.Summary.Notes = append(s.Summary.Notes, fmt.Sprintf("%s at the end, which make no block, are blank", diag.Plural(int64(left), what)))
 		return n, nil
 	}
 	high := map[bool]string{true: "high", false: "wide"}[down]
@@ -382,7 +382,7 @@ func (t *Stencil) labels(sh *form, source string, lines, skip, blocks, size int,
 }
 
 // emit emits some blocks.
-func (t *Stencil) emit(sh *form, from, to, across int, side, top [][]string, schema *table.Schema, sourced bool, out step.Out, s *step.Site) error {
+func (t *Stencil) emit(sh *form, from, to, across int, side, top [][]string, schema *table.Schema, sourced bool, out step.Out, s *step.Context) error {
 	h, w := len(t.Shape), len(t.Shape[0])
 	b := table.Get()
 	b.Shape(schema.Len())
@@ -415,7 +415,7 @@ func (t *Stencil) emit(sh *form, from, to, across int, side, top [][]string, sch
 				cells[i] = sh.cell(len(t.Top)+(from+i)/across*h+r, len(t.Side)+(from+i)%across*w+c)
 				if cells[i] != "" {
 					blank[i] = false
-					s.Tally.FilledOut++
+					s.Counters.FilledOut++
 				}
 			}
 		}

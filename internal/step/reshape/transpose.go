@@ -40,7 +40,7 @@ type Transpose struct{ Label string }
 func (*Transpose) OpenFields() bool { return true }
 
 // Run implements Step.
-func (t *Transpose) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (t *Transpose) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var schema *table.Schema
 	var cells [][]string // of each field
 	err := in(ctx, step.Through{
@@ -54,7 +54,7 @@ func (t *Transpose) Run(ctx context.Context, in step.In, out step.Out, s *step.S
 				for r := range b.Rows {
 					cell := b.Cols[i].At(r)
 					if i > 0 && cell != "" {
-						s.Tally.FilledIn++
+						s.Counters.FilledIn++
 					}
 					cells[i] = append(cells[i], strings.Clone(cell))
 				}
@@ -72,16 +72,16 @@ func (t *Transpose) Run(ctx context.Context, in step.In, out step.Out, s *step.S
 	}
 	names, empty, repeated := table.Names(append([]string{first}, cells[0]...))
 	if n := len(empty); n > 0 {
-		s.Notes = append(s.Notes, fmt.Sprintf("%s without a name: %s", diag.Plural(int64(n), "field"), diag.Names(empty)))
+		s.Summary.Notes = append(s.Summary.Notes, fmt.Sprintf("%s without a name: %s", diag.Plural(int64(n), "field"), diag.Names(empty)))
 	}
 	if n := len(repeated); n > 0 {
-		s.Notes = append(s.Notes, fmt.Sprintf("%s that came again: %s", diag.Plural(int64(n), "name"), diag.Names(repeated)))
+		s.Summary.Notes = append(s.Summary.Notes, fmt.Sprintf("%s that came again: %s", diag.Plural(int64(n), "name"), diag.Names(repeated)))
 	}
 	if err := out.Start(table.NewSchema(names)); err != nil {
 		return err
 	}
-	s.Tally.Merged, s.Tally.Made = int64(rows), int64(len(cells)-1)
-	s.Say = fmt.Sprintf("%s x %s turned over", diag.Plural(int64(rows), "row"), diag.Plural(int64(schema.Len()), "field"))
+	s.Counters.Merged, s.Counters.Made = int64(rows), int64(len(cells)-1)
+	s.Summary.Text = fmt.Sprintf("%s x %s turned over", diag.Plural(int64(rows), "row"), diag.Plural(int64(schema.Len()), "field"))
 	each := max(1, 1<<16/(rows+1)) // rows of a batch
 	for from := 1; from < len(cells); from += each {
 		to := min(from+each, len(cells))
@@ -96,7 +96,7 @@ func (t *Transpose) Run(ctx context.Context, in step.In, out step.Out, s *step.S
 			for k := range col {
 				col[k] = cells[from+k][r]
 			}
-			s.Tally.FilledOut += int64(b.Cols[r+1].Filled(to - from))
+			s.Counters.FilledOut += int64(b.Cols[r+1].Filled(to - from))
 		}
 		b.Rows, b.Origin = to-from, table.Origin{}
 		if err := out.Emit(b); err != nil {

@@ -136,8 +136,8 @@ func (u *Unpivot) byHand(a *step.Args) error {
 	return nil
 }
 
-// folding is an unpivot bound to the fields of a table.
-type folding struct {
+// unpivoting is an unpivot bound to the fields of a table.
+type unpivoting struct {
 	kept   []int
 	labels []string // names of the label fields
 	values []string // names of the value fields
@@ -154,7 +154,7 @@ type group struct {
 
 // Bind implements Mapper.
 func (u *Unpivot) Bind(in *table.Schema) (*step.Bound, error) {
-	f, err := u.fold(in)
+	f, err := u.bind(in)
 	if err != nil {
 		return nil, err
 	}
@@ -185,7 +185,7 @@ func (u *Unpivot) Bind(in *table.Schema) (*step.Bound, error) {
 	for i := range ends {
 		ends[i] = int32((i + 1) * each)
 	}
-	return &step.Bound{Schema: schema, Notes: f.notes, Passing: true, Tell: f.tell(u.SkipBlank), New: func(s *step.Site) step.MapFunc {
+	return &step.Bound{Schema: schema, Notes: f.notes, RetainsNothing: true, Summary: f.tell(u.SkipBlank), New: func(s *step.Context) step.MapFunc {
 		w := &unpivoter{f: f, s: s, in: in, per: per, codes: codes, ends: ends, skip: u.SkipBlank, dst: table.Get()}
 		w.labels = make([][]string, len(f.labels))
 		for i := range f.labels {
@@ -197,8 +197,8 @@ func (u *Unpivot) Bind(in *table.Schema) (*step.Bound, error) {
 	}}, nil
 }
 
-// fold finds what is folded.
-func (u *Unpivot) fold(in *table.Schema) (*folding, error) {
+// bind finds what is folded.
+func (u *Unpivot) bind(in *table.Schema) (*unpivoting, error) {
 	if u.Rows != nil {
 		return u.foldByHand(in)
 	}
@@ -216,15 +216,15 @@ func (u *Unpivot) fold(in *table.Schema) (*folding, error) {
 	if len(fields) == 0 {
 		return nil, diag.Usagef("the selection picks no fields to fold")
 	}
-	f := &folding{labels: []string{u.Label}, values: u.Values}
+	f := &unpivoting{labels: []string{u.Label}, values: u.Values}
 	for _, i := range fields {
 		f.groups = append(f.groups, group{[]string{in.Name(i)}, []int{i}})
 	}
 	return f, nil
 }
 
-func (u *Unpivot) foldByHand(in *table.Schema) (*folding, error) {
-	f := &folding{labels: []string{u.Label}, values: u.Values}
+func (u *Unpivot) foldByHand(in *table.Schema) (*unpivoting, error) {
+	f := &unpivoting{labels: []string{u.Label}, values: u.Values}
 	taken := map[int]bool{}
 	for _, p := range u.Rows {
 		g := group{labels: []string{p.label}}
@@ -249,7 +249,7 @@ func (u *Unpivot) foldByHand(in *table.Schema) (*folding, error) {
 	return f, nil
 }
 
-func (u *Unpivot) foldPattern(in *table.Schema) (*folding, error) {
+func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 	look := make([]int, in.Len())
 	for i := range look {
 		look[i] = i
@@ -261,7 +261,7 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*folding, error) {
 		}
 		slices.Sort(look)
 	}
-	f := &folding{}
+	f := &unpivoting{}
 	names := u.pat.Names()
 	measured := u.pat.Has(pattern.Measure)
 	for _, n := range u.pat.Places() {
@@ -380,7 +380,7 @@ func stranger(pat *pattern.Pattern, hits []hit, measures []string) error {
 }
 
 // missing notes the combinations that lack a field for one of the values.
-func (f *folding) missing() {
+func (f *unpivoting) missing() {
 	var lacking []string
 	for _, g := range f.groups {
 		for v, i := range g.fields {
@@ -395,7 +395,7 @@ func (f *folding) missing() {
 }
 
 // lookalike notes a kept field whose name looks like the folded ones.
-func (f *folding) lookalike(in *table.Schema, folded []int) {
+func (f *unpivoting) lookalike(in *table.Schema, folded []int) {
 	shapes := map[string]bool{}
 	for _, i := range folded {
 		if s := shape(in.Name(i)); s != in.Name(i) {

@@ -9,14 +9,14 @@ import (
 	"revuelta/internal/table"
 )
 
-// Counters of the tally.
+// Counters of the counters.
 const (
 	blankGroups = 0 // rows not made because their cells are blank
 	goneRows    = 1 // input rows of which nothing was left
 )
 
-func (f *folding) tell(skip bool) func(*step.Tally) string {
-	return func(t *step.Tally) string {
+func (f *unpivoting) tell(skip bool) func(*step.Counters) string {
+	return func(t *step.Counters) string {
 		combos := diag.Plural(int64(len(f.groups)), "combination")
 		if len(f.labels) == 1 {
 			combos = diag.Plural(int64(len(f.groups)), f.labels[0])
@@ -45,8 +45,8 @@ func (f *folding) tell(skip bool) func(*step.Tally) string {
 
 // unpivoter is the work of one worker.
 type unpivoter struct {
-	f      *folding
-	s      *step.Site
+	f      *unpivoting
+	s      *step.Context
 	in     *table.Schema
 	per    int // input rows at a time
 	codes  []int32
@@ -75,7 +75,7 @@ func (w *unpivoter) run(src *table.Batch, emit func(*table.Batch) error) error {
 		if w.skip {
 			w.skipping(src, from, to, cells)
 		} else {
-			w.folding(src, from, to, cells)
+			w.all(src, from, to, cells)
 		}
 		if w.dst.Rows == 0 {
 			continue
@@ -87,8 +87,8 @@ func (w *unpivoter) run(src *table.Batch, emit func(*table.Batch) error) error {
 	return nil
 }
 
-// folding makes all rows of the input rows from one to another.
-func (w *unpivoter) folding(src *table.Batch, from, to int, cells func(int) []string) {
+// all makes all rows of the input rows from one to another.
+func (w *unpivoter) all(src *table.Batch, from, to int, cells func(int) []string) {
 	f, dst := w.f, w.dst
 	n, each := to-from, len(f.groups)
 	dst.Shape(len(f.kept) + len(f.labels) + len(f.values))
@@ -99,7 +99,7 @@ func (w *unpivoter) folding(src *table.Batch, from, to int, cells func(int) []st
 	for i, values := range w.labels {
 		dst.Cols[len(f.kept)+i].ShareCodes(values, w.codes[:n*each], 0)
 	}
-	tally := &w.s.Tally
+	tally := &w.s.Counters
 	if w.parts == nil {
 		w.parts = make([][][]string, len(f.values))
 		for v := range f.values {
@@ -107,18 +107,18 @@ func (w *unpivoter) folding(src *table.Batch, from, to int, cells func(int) []st
 		}
 	}
 	for v := range f.values {
-		lacks := table.LacksAll
+		absent := table.AbsentAll
 		for g := range f.groups {
 			i := f.groups[g].fields[v]
 			if i < 0 {
 				continue
 			}
 			w.parts[v][g] = cells(i)[from:to]
-			lacks &= src.Cols[i].Lacks
+			absent &= src.Cols[i].Absent
 		}
-		dst.Cols[len(f.kept)+len(f.labels)+v].Weave(w.parts[v], lacks)
+		dst.Cols[len(f.kept)+len(f.labels)+v].Interleave(w.parts[v], absent)
 	}
-	// Counted where they lie on either side: a cell woven wrongly shows.
+	// Counted where they lie on either side: a cell interleaved wrongly shows.
 	for _, i := range f.folded {
 		tally.FilledIn += int64(src.Cols[i].FilledBetween(from, to))
 	}
@@ -140,7 +140,7 @@ func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []s
 	for i, k := range f.kept {
 		kept[i] = cells(k)
 		runs[i], ends[i] = dst.Cols[i].MakeRuns(to - from)
-		dst.Cols[i].Lacks = src.Cols[k].Lacks
+		dst.Cols[i].Absent = src.Cols[k].Absent
 		dst.Cols[i].PlaceAs(&src.Cols[k])
 	}
 	codes := make([][]int32, len(f.labels))
@@ -152,21 +152,21 @@ func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []s
 	for v := range f.values {
 		col := &dst.Cols[len(f.kept)+len(f.labels)+v]
 		out[v] = col.Make(most)
-		lacks := table.LacksAll
+		absent := table.AbsentAll
 		wide[v] = make([][]string, each)
 		for g := range f.groups {
 			if i := f.groups[g].fields[v]; i >= 0 {
 				wide[v][g] = cells(i)
-				lacks &= src.Cols[i].Lacks
-				w.s.Tally.FilledIn += int64(src.Cols[i].FilledBetween(from, to))
+				absent &= src.Cols[i].Absent
+				w.s.Counters.FilledIn += int64(src.Cols[i].FilledBetween(from, to))
 			}
 		}
-		col.Lacks = lacks
+		col.Absent = absent
 	}
 	n, run := 0, 0
 	w.lines = w.lines[:0]
 	w.gone = w.gone[:0]
-	tally := &w.s.Tally
+	tally := &w.s.Counters
 	for r := from; r < to; r++ {
 		before := n
 		for g := range each {

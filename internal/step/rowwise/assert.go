@@ -112,7 +112,7 @@ func failed(format string, args ...any) *diag.Error {
 }
 
 // Run implements Step.
-func (a *Assert) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (a *Assert) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var checks []func(b *table.Batch) error
 	here := total{c: a.Balance}
 	rows := int64(0)
@@ -146,16 +146,16 @@ func (a *Assert) Run(ctx context.Context, in step.In, out step.Out, s *step.Site
 	if err == nil && a.Balance != nil {
 		err = a.balance(ctx, here.String(), s)
 	}
-	s.Say = "all holds"
+	s.Summary.Text = "all holds"
 	return err
 }
 
 // balance compares with the marked table.
-func (a *Assert) balance(ctx context.Context, here string, s *step.Site) error {
-	if s.Open == nil {
+func (a *Assert) balance(ctx context.Context, here string, s *step.Context) error {
+	if s.Tables.Open == nil {
 		return diag.Usagef("--against %s: tables are marked in plans only", a.Against)
 	}
-	other, err := s.Open(a.Against)
+	other, err := s.Tables.Open(a.Against)
 	if err != nil {
 		return err
 	}
@@ -217,7 +217,7 @@ func (t *total) add(b *table.Batch) error {
 // String is the outcome.
 func (t *total) String() string { return string(t.acc.Append(nil, 0)) }
 
-func (a *Assert) bind(schema *table.Schema, s *step.Site) (checks []func(*table.Batch) error, err error) {
+func (a *Assert) bind(schema *table.Schema, s *step.Context) (checks []func(*table.Batch) error, err error) {
 	if a.Fields != nil {
 		picked, err := a.Fields.Resolve(schema)
 		if err != nil {
@@ -229,8 +229,8 @@ func (a *Assert) bind(schema *table.Schema, s *step.Site) (checks []func(*table.
 	}
 	place := func(b *table.Batch, row int) (string, int) {
 		file := ""
-		if s.File != nil && b.Origin.LineOf(row) > 0 {
-			file = s.File(b.Origin.FileOf(row))
+		if s.Tables.FileName != nil && b.Origin.LineOf(row) > 0 {
+			file = s.Tables.FileName(b.Origin.FileOf(row))
 		}
 		return file, b.Origin.LineOf(row)
 	}

@@ -110,9 +110,9 @@ func (c *Cast) Bind(in *table.Schema) (*step.Bound, error) {
 		read = func(s string) (string, string, []string) { return s, "", nil }
 	}
 	return &step.Bound{
-		Schema:  in,
-		Passing: true,
-		New: func(s *step.Site) step.MapFunc {
+		Schema:         in,
+		RetainsNothing: true,
+		New: func(s *step.Context) step.MapFunc {
 			w := &rewriting{in: in, fields: fields, s: s, cell: func(_ int, cell string) (string, string, []string) {
 				if cell == "" {
 					return "", "", nil
@@ -121,7 +121,7 @@ func (c *Cast) Bind(in *table.Schema) (*step.Bound, error) {
 			}}
 			return w.run
 		},
-		Tell: func(t *step.Tally) string { return fmt.Sprintf("%s rewritten", diag.Plural(t.Count[0], "cell")) },
+		Summary: func(t *step.Counters) string { return fmt.Sprintf("%s rewritten", diag.Plural(t.Count[0], "cell")) },
 	}, nil
 }
 

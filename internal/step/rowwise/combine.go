@@ -96,13 +96,13 @@ func (c *Combine) Bind(in *table.Schema) (*step.Bound, error) {
 		return nil, err
 	}
 	return &step.Bound{
-		Schema:  schema,
-		Passing: true,
-		New: func(s *step.Site) step.MapFunc {
+		Schema:         schema,
+		RetainsNothing: true,
+		New: func(s *step.Context) step.MapFunc {
 			w := &combiner{c: c, s: s, fields: fields, kept: kept, at: at, dst: table.Get(), cells: make([][]string, len(fields)), scratch: make([][]string, len(fields)), values: make([]string, len(fields))}
 			return w.run
 		},
-		Tell: func(t *step.Tally) string {
+		Summary: func(t *step.Counters) string {
 			said := fmt.Sprintf("%s combined into %s", diag.Plural(int64(len(fields)), "field"), diag.Quote(c.As))
 			if n := t.Count[0]; n > 0 {
 				said += fmt.Sprintf("; %s in them", diag.Plural(n, "blank cell"))
@@ -130,7 +130,7 @@ func (c *Combine) fields(in *table.Schema) ([]int, error) {
 // combiner is the work of one worker.
 type combiner struct {
 	c       *Combine
-	s       *step.Site
+	s       *step.Context
 	fields  []int
 	kept    []int
 	at      int
@@ -142,11 +142,11 @@ type combiner struct {
 }
 
 func (w *combiner) run(src *table.Batch, emit func(*table.Batch) error) error {
-	lacks := table.LacksAll
+	absent := table.AbsentAll
 	for k, i := range w.fields {
 		w.cells[k], w.scratch[k] = src.Cols[i].Flat(src.Rows, w.scratch[k])
-		lacks &= src.Cols[i].Lacks
-		w.s.Tally.Count[0] += int64(src.Rows - src.Cols[i].Filled(src.Rows))
+		absent &= src.Cols[i].Absent
+		w.s.Counters.Count[0] += int64(src.Rows - src.Cols[i].Filled(src.Rows))
 	}
 	dst := w.dst
 	dst.Shape(len(w.kept) + 1)
@@ -187,7 +187,7 @@ func (w *combiner) run(src *table.Batch, emit func(*table.Batch) error) error {
 		literals = w.c.Pattern.String()
 	}
 	if !strings.ContainsAny(literals, "\"\r\n,;\t|") {
-		col.Lacks = lacks
+		col.Absent = absent
 	}
 	dst.Rows, dst.Origin = src.Rows, src.Origin
 	return emit(dst)

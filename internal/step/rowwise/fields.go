@@ -44,10 +44,10 @@ func (f *Fields) Bind(in *table.Schema) (*step.Bound, error) {
 	}
 	dropped := in.Len() - len(picked)
 	return &step.Bound{
-		Schema:  table.NewSchema(step.NamesOf(in, picked)),
-		Passing: true,
-		New:     func(*step.Site) step.MapFunc { return pick(picked) },
-		Tell: func(*step.Tally) string {
+		Schema:         table.NewSchema(step.NamesOf(in, picked)),
+		RetainsNothing: true,
+		New:            func(*step.Context) step.MapFunc { return pick(picked) },
+		Summary: func(*step.Counters) string {
 			if dropped == 0 {
 				return "fields put in order"
 			}

@@ -29,8 +29,8 @@ type LookupPair struct {
 
 // load reads the pairs; a name that stands twice on the left with two outcomes is an error. A file is
 // read whole also where only headers are: what a map says decides on names.
-func (l *Lookup) load(s *step.Site) ([]LookupPair, error) {
-	open := s.OpenOther
+func (l *Lookup) load(s *step.Context) ([]LookupPair, error) {
+	open := s.OpenTable
 	if l.File != "-" && !strings.HasPrefix(l.File, "@") {
 		open = step.OpenFile
 	}

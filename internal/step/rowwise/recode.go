@@ -87,7 +87,7 @@ const mostOthers = 1000
 func (c *Recode) LooksAt() string { return c.Map.path() }
 
 // Prepare implements Prepared: it loads the codes.
-func (c *Recode) Prepare(s *step.Site) (any, error) {
+func (c *Recode) Prepare(s *step.Context) (any, error) {
 	if c.Map == nil {
 		return c, nil
 	}
@@ -109,10 +109,10 @@ func (c *Recode) Bind(in *table.Schema) (*step.Bound, error) {
 		return nil, err
 	}
 	return &step.Bound{
-		Schema:  in,
-		Passing: true,
-		New: func(s *step.Site) step.MapFunc {
-			s.Tally.Values = map[string]int64{}
+		Schema:         in,
+		RetainsNothing: true,
+		New: func(s *step.Context) step.MapFunc {
+			s.Counters.Values = map[string]int64{}
 			w := &rewriting{in: in, fields: []int{field}, s: s, cell: func(_ int, cell string) (string, string, []string) {
 				if to, ok := c.Codes[cell]; ok {
 					return to, "", nil
@@ -123,8 +123,8 @@ func (c *Recode) Bind(in *table.Schema) (*step.Bound, error) {
 				if c.Others == "error" {
 					return "", "is none of the codes", []string{"--others keep", "--others blank"}
 				}
-				if _, ok := s.Tally.Values[cell]; !ok && len(s.Tally.Values) < mostOthers {
-					s.Tally.Values[strings.Clone(cell)] = 1 // which they are, is told, not how often
+				if _, ok := s.Counters.Values[cell]; !ok && len(s.Counters.Values) < mostOthers {
+					s.Counters.Values[strings.Clone(cell)] = 1 // which they are, is told, not how often
 				}
 				if c.Others == "blank" {
 					return "", "", nil
@@ -133,7 +133,7 @@ func (c *Recode) Bind(in *table.Schema) (*step.Bound, error) {
 			}}
 			return w.run
 		},
-		Tell: func(t *step.Tally) string {
+		Summary: func(t *step.Counters) string {
 			said := fmt.Sprintf("%s recoded", diag.Plural(t.Count[0], "cell"))
 			if len(t.Values) == 0 {
 				return said

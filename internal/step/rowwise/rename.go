@@ -151,7 +151,7 @@ func (r *Rename) LooksAt() string { return r.Map.path() }
 func (r *Rename) OpenFields() bool { return strings.HasPrefix(r.Map.path(), "@") }
 
 // Prepare implements Prepared: it loads the names.
-func (r *Rename) Prepare(s *step.Site) (any, error) {
+func (r *Rename) Prepare(s *step.Context) (any, error) {
 	if r.Map == nil {
 		return r, nil
 	}
@@ -206,11 +206,11 @@ func (r *Rename) Bind(in *table.Schema) (*step.Bound, error) {
 		}
 	}
 	return &step.Bound{
-		Schema:  schema,
-		Notes:   notes,
-		Passing: true,
-		New:     func(*step.Site) step.MapFunc { return through },
-		Tell:    func(*step.Tally) string { return fmt.Sprintf("%s renamed", diag.Plural(changed, "field")) },
+		Schema:         schema,
+		Notes:          notes,
+		RetainsNothing: true,
+		New:            func(*step.Context) step.MapFunc { return through },
+		Summary:        func(*step.Counters) string { return fmt.Sprintf("%s renamed", diag.Plural(changed, "field")) },
 	}, nil
 }
 

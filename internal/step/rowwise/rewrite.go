@@ -9,7 +9,7 @@ import (
 type rewriting struct {
 	in     *table.Schema
 	fields []int
-	s      *step.Site
+	s      *step.Context
 	// cell gives what a cell becomes, "" in reason where it fits; index counts the fields.
 	cell func(index int, cell string) (out, reason string, tries []string)
 
@@ -77,14 +77,14 @@ func (w *rewriting) count(src, dst *table.Batch, rows []int32) {
 		if rows == nil {
 			for r := range src.Rows {
 				if dst.Cols[i].Cells[r] != src.Cols[i].At(r) {
-					w.s.Tally.Count[0]++
+					w.s.Counters.Count[0]++
 				}
 			}
 			continue
 		}
 		for _, r := range rows {
 			if dst.Cols[i].Cells[r] != src.Cols[i].At(int(r)) {
-				w.s.Tally.Count[0]++
+				w.s.Counters.Count[0]++
 			}
 		}
 	}

@@ -53,15 +53,15 @@ func (c *Scrub) Bind(in *table.Schema) (*step.Bound, error) {
 		return nil, err
 	}
 	return &step.Bound{
-		Schema:  in,
-		Passing: true,
-		New: func(s *step.Site) step.MapFunc {
+		Schema:         in,
+		RetainsNothing: true,
+		New: func(s *step.Context) step.MapFunc {
 			w := &rewriting{in: in, fields: fields, s: s, cell: func(_ int, cell string) (string, string, []string) {
 				return c.clean(cell), "", nil
 			}}
 			return w.run
 		},
-		Tell: func(t *step.Tally) string { return fmt.Sprintf("%s changed", diag.Plural(t.Count[0], "cell")) },
+		Summary: func(t *step.Counters) string { return fmt.Sprintf("%s changed", diag.Plural(t.Count[0], "cell")) },
 	}, nil
 }
 

@@ -92,23 +92,23 @@ func (t *Set) Bind(in *table.Schema) (*step.Bound, error) {
 		}
 	}
 	return &step.Bound{
-		Schema:  schema,
-		Passing: true,
-		New: func(s *step.Site) step.MapFunc {
+		Schema:         schema,
+		RetainsNothing: true,
+		New: func(s *step.Context) step.MapFunc {
 			w := &setter{in: in, s: s, number: t.Formula.Kind() != formula.Cell && t.Formula.Kind() != formula.Text, fields: fields, kept: step.Except(schema.Len(), fields), width: schema.Len(), dst: table.Get(), sub: table.Get()}
 			for _, p := range programs {
 				w.evals = append(w.evals, p.Eval())
 			}
 			return w.run
 		},
-		Tell: func(t *step.Tally) string { return fmt.Sprintf("%s computed", diag.Plural(t.Count[0], "cell")) },
+		Summary: func(t *step.Counters) string { return fmt.Sprintf("%s computed", diag.Plural(t.Count[0], "cell")) },
 	}, nil
 }
 
 // setter is the work of one worker.
 type setter struct {
 	in     *table.Schema
-	s      *step.Site
+	s      *step.Context
 	number bool // the cells hold nothing that calls for quotes
 	fields []int
 	kept   []int // the other ones
@@ -189,10 +189,10 @@ func (w *setter) run(src *table.Batch, emit func(*table.Batch) error) error {
 		c := &dst.Cols[i]
 		c.Cells = c.Cells[:fit]
 		if w.number {
-			c.Lacks = table.LacksAll
+			c.Absent = table.AbsentAll
 		}
 	}
-	w.s.Tally.Count[0] += int64(fit * len(w.fields))
+	w.s.Counters.Count[0] += int64(fit * len(w.fields))
 	dst.Rows, dst.Origin = fit, src.Origin
 	if err := emit(dst); err != nil {
 		return err

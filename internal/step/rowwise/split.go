@@ -125,9 +125,9 @@ func (t *Split) Bind(in *table.Schema) (*step.Bound, error) {
 		return nil, err
 	}
 	return &step.Bound{
-		Schema:  schema,
-		Passing: true,
-		New: func(s *step.Site) step.MapFunc {
+		Schema:         schema,
+		RetainsNothing: true,
+		New: func(s *step.Context) step.MapFunc {
 			w := &splitter{t: t, in: in, s: s, field: field, at: at, dst: table.Get(), sub: table.Get()}
 			if t.Pattern != nil {
 				w.matcher = t.Pattern.Matcher()
@@ -140,7 +140,7 @@ func (t *Split) Bind(in *table.Schema) (*step.Bound, error) {
 			}
 			return w.run
 		},
-		Tell: func(c *step.Tally) string {
+		Summary: func(c *step.Counters) string {
 			said := fmt.Sprintf("%s split into %s", diag.Plural(c.Count[splitCells], "cell"), diag.Plural(int64(len(t.Into)), "field"))
 			if n := c.Count[unfitCells]; n > 0 {
 				said += fmt.Sprintf("; %s that did not fit left blank", diag.Plural(n, "cell"))
@@ -153,7 +153,7 @@ func (t *Split) Bind(in *table.Schema) (*step.Bound, error) {
 	}, nil
 }
 
-// Counters of the tally.
+// Counters of the counters.
 const (
 	splitCells = iota
 	unfitCells
@@ -164,7 +164,7 @@ const (
 type splitter struct {
 	t         *Split
 	in        *table.Schema
-	s         *step.Site
+	s         *step.Context
 	field, at int
 	matcher   *pattern.Matcher
 	pieces    []string // of the matcher
@@ -186,7 +186,7 @@ func (w *splitter) run(src *table.Batch, emit func(*table.Batch) error) error {
 	for k := range n {
 		part := &dst.Cols[w.at+k]
 		w.parts = append(w.parts, part.Make(src.Rows))
-		part.Lacks = src.Cols[w.field].Lacks
+		part.Absent = src.Cols[w.field].Absent
 	}
 	w.bad = w.bad[:0]
 	if w.matcher != nil {
@@ -205,7 +205,7 @@ func (w *splitter) run(src *table.Batch, emit func(*table.Batch) error) error {
 	dst.Rows, dst.Origin = src.Rows, src.Origin
 	out, stop := sieve(w.in, src, dst, w.sub, w.s, w.bad, &w.kept)
 	for k := range n {
-		w.s.Tally.FilledOut += int64(out.Cols[w.at+k].Filled(out.Rows))
+		w.s.Counters.FilledOut += int64(out.Cols[w.at+k].Filled(out.Rows))
 	}
 	if out.Rows > 0 {
 		if err := emit(out); err != nil {
@@ -217,7 +217,7 @@ func (w *splitter) run(src *table.Batch, emit func(*table.Batch) error) error {
 
 // sieve deals with the rows of src that do not fit, in their order, and gives
 // what was made of the others: dst, or sub where some are gone.
-func sieve(in *table.Schema, src, dst, sub *table.Batch, s *step.Site, bad []step.BadRow, kept *[]int32) (*table.Batch, error) {
+func sieve(in *table.Schema, src, dst, sub *table.Batch, s *step.Context, bad []step.BadRow, kept *[]int32) (*table.Batch, error) {
 	if len(bad) == 0 {
 		return dst, nil
 	}
@@ -249,7 +249,7 @@ func (w *splitter) unfit(row int, reason string, tries ...string) {
 	for _, p := range w.parts {
 		p[row] = ""
 	}
-	w.s.Tally.Count[unfitCells]++
+	w.s.Counters.Count[unfitCells]++
 }
 
 func (w *splitter) byPattern(cells []string) {
@@ -265,7 +265,7 @@ func (w *splitter) byPattern(cells []string) {
 			w.unfit(r, "does not fit "+w.t.Pattern.String())
 			continue
 		}
-		w.s.Tally.Count[splitCells]++
+		w.s.Counters.Count[splitCells]++
 		for k, i := range w.taken {
 			p := w.pieces[i]
 			w.parts[k][r] = p
@@ -274,7 +274,7 @@ func (w *splitter) byPattern(cells []string) {
 			}
 		}
 	}
-	w.s.Tally.FilledIn += found
+	w.s.Counters.FilledIn += found
 }
 
 func (w *splitter) bySeparator(cells []string) {
@@ -329,7 +329,7 @@ func (w *splitter) bySeparator(cells []string) {
 			w.unfit(r, fmt.Sprintf("has %d pieces, and there are names for %d", k, n), "--more last", "--more drop")
 			continue
 		case k > n:
-			w.s.Tally.Count[droppedPieces] += int64(k - n)
+			w.s.Counters.Count[droppedPieces] += int64(k - n)
 		case t.Fewer == "error":
 			w.unfit(r, fmt.Sprintf("has %s, and there are names for %d", diag.Plural(int64(k), "piece"), n), "--fewer blank")
 			continue
@@ -340,8 +340,8 @@ func (w *splitter) bySeparator(cells []string) {
 		split++
 		found += filled
 	}
-	w.s.Tally.Count[splitCells] += split
-	w.s.Tally.FilledIn += found
+	w.s.Counters.Count[splitCells] += split
+	w.s.Counters.FilledIn += found
 }
 
 // Index is strings.Index, quicker for the separators that are usual.

@@ -45,9 +45,9 @@ func (w *Where) Bind(in *table.Schema) (*step.Bound, error) {
 		return nil, err
 	}
 	return &step.Bound{
-		Schema:  in,
-		Passing: true,
-		New: func(s *step.Site) step.MapFunc {
+		Schema:         in,
+		RetainsNothing: true,
+		New: func(s *step.Context) step.MapFunc {
 			v := p.Eval()
 			f := newSifter(in, s)
 			return func(src *table.Batch, emit func(*table.Batch) error) error {
@@ -55,21 +55,21 @@ func (w *Where) Bind(in *table.Schema) (*step.Bound, error) {
 				return f.sift(src, emit, v.Truths)
 			}
 		},
-		Tell: func(t *step.Tally) string { return fmt.Sprintf("%s left out", diag.Plural(t.LeftOut, "row")) },
+		Summary: func(t *step.Counters) string { return fmt.Sprintf("%s left out", diag.Plural(t.LeftOut, "row")) },
 	}, nil
 }
 
 // sifter keeps some rows of a batch.
 type sifter struct {
 	in    *table.Schema
-	s     *step.Site
+	s     *step.Context
 	dst   *table.Batch
 	kept  []int32
 	left  []int32
 	truth []bool
 }
 
-func newSifter(in *table.Schema, s *step.Site) *sifter {
+func newSifter(in *table.Schema, s *step.Context) *sifter {
 	return &sifter{in: in, s: s, dst: table.Get()}
 }
 

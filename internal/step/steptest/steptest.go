@@ -42,19 +42,19 @@ const (
 )
 
 // Run runs a Mapper or a Step over rows, in batches of so many.
-func Run(made any, in Table, size int, kind Kind) (Table, step.Tally, error) {
-	return RunAt(&step.Site{Step: "step"}, made, in, size, kind)
+func Run(made any, in Table, size int, kind Kind) (Table, step.Counters, error) {
+	return RunAt(&step.Context{Step: "step"}, made, in, size, kind)
 }
 
 // RunAt runs a step at a site.
-func RunAt(site *step.Site, made any, in Table, size int, kind Kind) (Table, step.Tally, error) {
+func RunAt(site *step.Context, made any, in Table, size int, kind Kind) (Table, step.Counters, error) {
 	out := &collector{}
 	err := run(context.Background(), made, in, size, kind, out, site)
-	return out.table, site.Tally, err
+	return out.table, site.Counters, err
 }
 
 // run drives a step, a mapper wrapped as one.
-func run(ctx context.Context, made any, in Table, size int, kind Kind, out step.Out, site *step.Site) error {
+func run(ctx context.Context, made any, in Table, size int, kind Kind, out step.Out, site *step.Context) error {
 	source := func(ctx context.Context, to step.Out) error {
 		if err := to.Start(table.NewSchema(in.Names)); err != nil {
 			return err
@@ -64,7 +64,7 @@ func run(ctx context.Context, made any, in Table, size int, kind Kind, out step.
 				return err
 			}
 			b := batch(in, from, min(from+size, len(in.Rows)), kind)
-			site.Tally.In += int64(b.Rows)
+			site.Counters.In += int64(b.Rows)
 			if err := to.Emit(b); err != nil {
 				return err
 			}
@@ -73,7 +73,7 @@ func run(ctx context.Context, made any, in Table, size int, kind Kind, out step.
 		return nil
 	}
 	counting := step.Through{OnStart: out.Start, OnEmit: func(b *table.Batch) error {
-		site.Tally.Out += int64(b.Rows)
+		site.Counters.Out += int64(b.Rows)
 		return out.Emit(b)
 	}}
 	if s, ok := made.(step.Step); ok {
@@ -130,7 +130,7 @@ func batch(in Table, from, to int, kind Kind) *table.Batch {
 			col.Place(text, i)
 		}
 		if claims {
-			col.Lacks = table.LacksOf(cells)
+			col.Absent = table.AbsentFrom(cells)
 		}
 	}
 	return b
@@ -176,7 +176,7 @@ func hold(col *table.Column, cells []string, kind Kind) {
 				parts[i] = nil
 			}
 		}
-		col.Weave(parts, 0)
+		col.Interleave(parts, 0)
 	default:
 		copy(col.Make(len(cells)), cells)
 	}
@@ -269,7 +269,7 @@ func (c *collector) Emit(b *table.Batch) error {
 	if got := e.Append(nil, b); string(got) != string(plain) {
 		return fmt.Errorf("it is written as %q instead of %q", got, plain)
 	}
-	taken := table.Take(b)
+	taken := table.Adopt(b)
 	for r, row := range rowsOf(taken) {
 		c.table.Rows = append(c.table.Rows, row)
 		c.table.Lines = append(c.table.Lines, taken.Origin.LineOf(r))
@@ -295,16 +295,16 @@ func Check(t *testing.T, made any, in Table) Table {
 	}
 	t.Run("no rows", func(t *testing.T) {
 		out := &collector{}
-		site := &step.Site{}
+		site := &step.Context{}
 		err := run(t.Context(), made, Table{Names: in.Names}, 1, Plain, out, site)
 		if err == nil { // some can't do without
 			assert.Equal(t, 1, out.starts)
-			assert.LessOrEqual(t, int64(len(out.table.Rows)), max(1, site.Tally.Made), "rows that nobody made")
+			assert.LessOrEqual(t, int64(len(out.table.Rows)), max(1, site.Counters.Made), "rows that nobody made")
 		}
 	})
 	t.Run("an error comes back", func(t *testing.T) {
 		out := &collector{fail: errors.New("no room")}
-		err := run(t.Context(), made, in, 2, Plain, out, &step.Site{})
+		err := run(t.Context(), made, in, 2, Plain, out, &step.Context{})
 		require.ErrorIs(t, err, out.fail)
 		assert.Equal(t, 1, out.after, "nothing is emitted after an error")
 	})
@@ -312,7 +312,7 @@ func Check(t *testing.T, made any, in Table) Table {
 		ctx, cancel := context.WithCancelCause(t.Context())
 		stop := errors.New("stop")
 		cancel(stop)
-		require.ErrorIs(t, run(ctx, made, in, 2, Plain, &collector{}, &step.Site{}), stop)
+		require.ErrorIs(t, run(ctx, made, in, 2, Plain, &collector{}, &step.Context{}), stop)
 	})
 	t.Run("at once", func(t *testing.T) {
 		var wg sync.WaitGroup

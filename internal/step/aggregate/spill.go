@@ -18,39 +18,39 @@ import (
 // memory has of its keys, and the outcomes are put into the order in which the keys were first seen.
 
 // full tells whether rows must go to files.
-func (p *part) full() bool {
+func (p *partial) full() bool {
 	switch {
-	case len(p.apart) > 0:
+	case len(p.spilled) > 0:
 		return true
-	case p.s.Memory == 0 || p.level >= rowstore.MostLevels || len(p.down.Values) < 2: // one key can't be parted
+	case p.s.Resources.Memory == 0 || p.level >= rowstore.MostLevels || len(p.down.Values) < 2: // one key can't be parted
 		return false
 	}
 	const perKey = 128
 	size := p.down.Size + len(p.down.Values)*(perKey+24*len(p.f.down)+4*p.grid.stride) + int(p.slots)*p.f.perSlot + p.held
-	if int64(size) <= p.s.Memory/4 {
+	if int64(size) <= p.s.Resources.Memory/4 {
 		return false
 	}
-	p.apart = []*rowstore.Buckets{{Temp: p.s.Temp, Width: len(p.f.wanted)}}
+	p.spilled = []*rowstore.Buckets{{Temp: p.s.Resources.Temp, Width: len(p.f.wanted)}}
 	return true
 }
 
-// putApart deals the rows of a batch to files.
-func (p *part) putApart(b *table.Batch, at int64) error {
-	p.remember(b, at)
+// spill deals the rows of a batch to files.
+func (p *partial) spill(b *table.Batch, at int64) error {
+	p.adopt(b, at)
 	for r := range b.Rows {
-		if err := p.putRow(b, r, at+int64(r)); err != nil {
+		if err := p.spillRow(b, r, at+int64(r)); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (p *part) putRow(b *table.Batch, r int, pos int64) error {
+func (p *partial) spillRow(b *table.Batch, r int, pos int64) error {
 	dropped, ok, err := p.drop(b, r, pos)
 	if !ok {
 		return err
 	}
-	if p.s.Aside != nil && !dropped {
+	if p.s.Exits.Aside != nil && !dropped {
 		if fail := p.check(r); fail != nil {
 			return p.unfit(b, r, fail)
 		}
@@ -71,21 +71,21 @@ func (p *part) putRow(b *table.Batch, r int, pos int64) error {
 		}
 	}
 	p.countFilled(r)
-	p.s.Tally.Merged++
+	p.s.Counters.Merged++
 	return p.deal(b, r, name, pos)
 }
 
 // deal writes a row to the file of its key.
-func (p *part) deal(b *table.Batch, r int, name string, pos int64) error {
+func (p *partial) deal(b *table.Batch, r int, name string, pos int64) error {
 	p.sparse = p.sparse[:0]
 	for _, c := range p.f.wanted {
 		p.sparse = append(p.sparse, b.Cols[c].At(r))
 	}
-	return p.apart[0].Add(rowstore.BucketOf(keying.HashOf(name), p.level), p.sparse, rowstore.Place{Position: pos})
+	return p.spilled[0].Add(rowstore.BucketOf(keying.HashOf(name), p.level), p.sparse, rowstore.Place{Position: pos})
 }
 
 // again takes rows of a file.
-func (p *part) again(b *table.Batch, pos []int64) error {
+func (p *partial) again(b *table.Batch, pos []int64) error {
 	p.load(b)
 	full := p.full()
 	p.held += b.Rows * p.f.perRow
@@ -105,21 +105,21 @@ func (p *part) again(b *table.Batch, pos []int64) error {
 }
 
 // each visits parts that together hold all there is, with all rows of a key in one of them.
-func (p *part) each(ctx context.Context, visit func(*part) error) error {
-	if len(p.apart) == 0 {
+func (p *partial) each(ctx context.Context, visit func(*partial) error) error {
+	if len(p.spilled) == 0 {
 		return visit(p)
 	}
 	f := p.f
 	for n := range rowstore.FanOut {
-		some := f.newPart(&step.Site{Step: p.s.Step, File: p.s.File, Memory: p.s.Memory / 2, Temp: p.s.Temp})
+		some := f.newPartial(&step.Context{Step: p.s.Step, Tables: step.Tables{FileName: p.s.Tables.FileName}, Resources: step.Resources{Memory: p.s.Resources.Memory / 2, Temp: p.s.Resources.Temp}})
 		some.level, some.spans = p.level+1, p.spans
 		some.across.Names, some.across.Values, some.across.First = p.across.Names, p.across.Values, p.across.First
-		err := some.folded(ctx, p, n)
+		err := some.respilled(ctx, p, n)
 		if err == nil && len(some.down.Values) > 0 {
 			some.learn(p)
 			err = some.each(ctx, visit)
 		}
-		for _, x := range some.apart {
+		for _, x := range some.spilled {
 			x.Close()
 		}
 		if err != nil {
@@ -129,8 +129,8 @@ func (p *part) each(ctx context.Context, visit func(*part) error) error {
 	return nil
 }
 
-// folded takes those keys of another part that are in a file, and the rows of the file.
-func (p *part) folded(ctx context.Context, from *part, n int) error {
+// respilled takes those keys of another part that are in a file, and the rows of the file.
+func (p *partial) respilled(ctx context.Context, from *partial, n int) error {
 	for id, name := range from.down.Names.Names {
 		h := from.down.Names.Hashes[id]
 		if rowstore.BucketOf(h, from.level) != n {
@@ -145,7 +145,7 @@ func (p *part) folded(ctx context.Context, from *part, n int) error {
 		}
 	}
 	wide := &table.Batch{}
-	for _, x := range from.apart {
+	for _, x := range from.spilled {
 		err := x.Each(ctx, n, func(b *table.Batch, pos []int64) error {
 			wide.Shape(p.f.in.Len())
 			for i, c := range p.f.wanted {
@@ -173,24 +173,24 @@ func (e *earliest) note(at int64, err error) {
 	}
 }
 
-// emitApart lays out what went to files, part by part; fields are all that come out.
-func (w *layout) emitApart(ctx context.Context, fields int, total totals, balance bool, s *step.Site, out step.Out) error {
+// emitSpilled lays out what went to files, part by part; fields are all that come out.
+func (w *layout) emitSpilled(ctx context.Context, fields int, total totals, balance bool, s *step.Context, out step.Out) error {
 	all := w.part
 	defer func() {
-		for _, x := range all.apart {
+		for _, x := range all.spilled {
 			x.Close()
 		}
 	}()
 	keeper := ordering.NewOrderKeeper(fields, []int{fields}, "number", s)
 	defer keeper.Close()
-	w.sums = all.f.newPart(&step.Site{})
+	w.sums = all.f.newPartial(&step.Context{})
 	if total.beneath || w.shared() {
 		w.beneath = w.sums.slotsFor(len(w.columns))
 	}
 	keys := 0
 	var stop, folded earliest
 	pass := func(ready, write bool) error {
-		return all.each(ctx, func(p *part) error {
+		return all.each(ctx, func(p *partial) error {
 			v := &layout{part: p, sums: w.sums, beneath: w.beneath, columns: w.columns, keys: w.keys, empty: w.empty}
 			rows := p.down.InOrder()
 			if stop.note(p.conflict()); stop.err != nil {
@@ -235,7 +235,7 @@ func (w *layout) emitApart(ctx context.Context, fields int, total totals, balanc
 	if err != nil {
 		return err
 	}
-	s.Tally.Merged += int64(len(all.down.Values) - keys)
+	s.Counters.Merged += int64(len(all.down.Values) - keys)
 	w.rows = keys
 	return keeper.Emit(ctx, step.Through{OnEmit: func(b *table.Batch) error {
 		b.Cols, b.Origin = b.Cols[:fields], table.Origin{}

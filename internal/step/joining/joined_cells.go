@@ -7,9 +7,9 @@ import (
 	"revuelta/internal/view"
 )
 
-// brought holds the cells that rows of another table bring, those of a row side by side as they would stand in delimited
+// joinedCells holds the cells that rows of another table bring, those of a row side by side as they would stand in delimited
 // text: one access to memory for a row, which the writer then copies in one piece.
-type brought struct {
+type joinedCells struct {
 	// text has for each row where its cells end, counted from the first one's
 	// beginning, in four bytes each, and the cells with a mark between them.
 	text   view.Text
@@ -17,10 +17,10 @@ type brought struct {
 	fields int
 }
 
-const broughtMark = ','
+const cellMark = ','
 
-// lay takes the cells of some columns.
-func (t *brought) lay(columns [][]string, fields []int, rows int) {
+// layOut takes the cells of some columns.
+func (t *joinedCells) layOut(columns [][]string, fields []int, rows int) {
 	t.fields = len(fields)
 	t.at = make([]int, 0, rows+1)
 	size := (rows + 1) * (5*t.fields + 1)
@@ -40,17 +40,17 @@ func (t *brought) lay(columns [][]string, fields []int, rows int) {
 				t.text = append(t.text, columns[i][r]...)
 			}
 			binary.LittleEndian.PutUint32(t.text[ends+4*k:], uint32(len(t.text)-start))
-			t.text = append(t.text, broughtMark)
+			t.text = append(t.text, cellMark)
 		}
 	}
 }
 
-// bring fills columns of dst from one on with what rows bring; row -1 brings blanks.
-func (t *brought) bring(dst *table.Batch, from int, rows []int32, lacks func(int) table.Lacks) {
+// fill fills columns of dst from one on with what rows bring; row -1 brings blanks.
+func (t *joinedCells) fill(dst *table.Batch, from int, rows []int32, absent func(int) table.Absent) {
 	for k := range t.fields {
 		c := &dst.Cols[from+k]
 		c.Make(len(rows))
-		c.Lacks = lacks(k)
+		c.Absent = absent(k)
 		c.Place(t.text, k)
 	}
 	text := t.text
@@ -85,4 +85,4 @@ func (t *brought) bring(dst *table.Batch, from int, rows []int32, lacks func(int
 }
 
 // end is where a cell ends, as it stands at a place of the text.
-func (t *brought) end(at int) int { return int(t.text.Load4(at)) }
+func (t *joinedCells) end(at int) int { return int(t.text.Load4(at)) }

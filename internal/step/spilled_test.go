@@ -68,13 +68,13 @@ func TestLittleMemoryIsTheSame(t *testing.T) {
 				require.NoError(rt, w.WriteAll(rows))
 				require.NoError(rt, f.Close())
 				size := rapid.IntRange(1, 7).Draw(rt, "size")
-				run := func(memory int64) (steptest.Table, step.Tally, string) {
+				run := func(memory int64) (steptest.Table, step.Counters, string) {
 					s, err := made(strings.Replace(line, "OTHER", other, 1))
 					require.NoError(rt, err)
-					out, tally, err := steptest.RunAt(&step.Site{Step: "step", Memory: memory, Temp: filepath.Join(temp, "t")}, s, in, size, steptest.Plain)
+					out, tally, err := steptest.RunAt(&step.Context{Step: "step", Resources: step.Resources{Memory: memory, Temp: filepath.Join(temp, "t")}}, s, in, size, steptest.Plain)
 					tally.Values = nil
 					if err != nil {
-						return steptest.Table{}, step.Tally{}, err.Error()
+						return steptest.Table{}, step.Counters{}, err.Error()
 					}
 					return out, tally, ""
 				}

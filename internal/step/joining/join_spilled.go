@@ -13,11 +13,11 @@ import (
 	"revuelta/internal/table"
 )
 
-// joinedApart is a Join whose other table is more than memory holds: the rows
+// joinedSpilled is a Join whose other table is more than memory holds: the rows
 // of both tables are dealt to files by their keys, each pair of files is
 // joined by itself, and the outcome is put into the order of the rows here. Keys that
 // differ in spaces, case and leading zeros alone are in one file, so that they can be told.
-type joinedApart struct {
+type joinedSpilled struct {
 	t      *joined // without its rows
 	there  *rowstore.Buckets
 	memory int64
@@ -26,12 +26,12 @@ type joinedApart struct {
 	key    []string
 }
 
-func newJoinedApart(t *joined, s *step.Site) *joinedApart {
-	return &joinedApart{t: t, there: &rowstore.Buckets{Temp: s.Temp, Width: t.schema.Len()}, key: make([]string, len(t.keys)), memory: s.Memory, temp: s.Temp}
+func newJoinedApart(t *joined, s *step.Context) *joinedSpilled {
+	return &joinedSpilled{t: t, there: &rowstore.Buckets{Temp: s.Resources.Temp, Width: t.schema.Len()}, key: make([]string, len(t.keys)), memory: s.Resources.Memory, temp: s.Resources.Temp}
 }
 
-// putHeld deals the rows out that memory has.
-func (x *joinedApart) putHeld() error {
+// spillHeld deals the rows out that memory has.
+func (x *joinedSpilled) spillHeld() error {
 	b := table.Get()
 	b.Shape(len(x.t.columns))
 	for i, cells := range x.t.columns {
@@ -40,11 +40,11 @@ func (x *joinedApart) putHeld() error {
 	}
 	b.Rows = x.t.rows
 	x.t.rows, x.t.size = 0, 0
-	return x.put(b)
+	return x.spill(b)
 }
 
-// put deals out rows of the other table; those with a blank in their keys have no partner.
-func (x *joinedApart) put(b *table.Batch) error {
+// spill deals out rows of the other table; those with a blank in their keys have no partner.
+func (x *joinedSpilled) spill(b *table.Batch) error {
 	for r := range b.Rows {
 		x.cells = b.Row(r, x.cells[:0])
 		for k, i := range x.t.keys {
@@ -66,7 +66,7 @@ func looseBucket(key []string) int { return rowstore.BucketOf(keying.HashOf(loos
 const numberField = "\x00number"
 
 // Run implements Step.
-func (x *joinedApart) Run(ctx context.Context, in step.In, out step.Out, s *step.Site) error {
+func (x *joinedSpilled) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	defer x.there.Close()
 	here := &rowstore.Buckets{Temp: x.temp}
 	defer here.Close()
@@ -82,7 +82,7 @@ func (x *joinedApart) Run(ctx context.Context, in step.In, out step.Out, s *step
 			schema, after = in, bound.Schema
 			numbered = table.NewSchema(append(slices.Clone(in.Names()), numberField))
 			here.Width = in.Len()
-			s.Notes = append(s.Notes, bound.Notes...)
+			s.Summary.Notes = append(s.Summary.Notes, bound.Notes...)
 			for _, pair := range x.t.On {
 				i, ok := in.Index(pair[0])
 				if !ok {
@@ -110,7 +110,7 @@ func (x *joinedApart) Run(ctx context.Context, in step.In, out step.Out, s *step
 		return err
 	}
 	width := after.Len()
-	keeper := ordering.NewOrderKeeper(width, []int{width}, "number", &step.Site{Memory: x.memory, Temp: x.temp})
+	keeper := ordering.NewOrderKeeper(width, []int{width}, "number", &step.Context{Resources: step.Resources{Memory: x.memory, Temp: x.temp}})
 	defer keeper.Close()
 	var stop error
 	first := int64(0) // the number of the row that stops it
@@ -159,21 +159,21 @@ func (x *joinedApart) Run(ctx context.Context, in step.In, out step.Out, s *step
 			return err
 		}
 		here.Drop(n)
-		k, e := t.nearly(&site.Tally)
-		if near, alone = near+k, alone+len(site.Tally.Values); e != "" && (example == "" || e < example) {
+		k, e := t.nearly(&site.Counters)
+		if near, alone = near+k, alone+len(site.Counters.Values); e != "" && (example == "" || e < example) {
 			example = e
 		}
-		site.Tally.Values = nil
-		s.Tally.Add(&site.Tally)
+		site.Counters.Values = nil
+		s.Counters.Add(&site.Counters)
 	}
 	if stop != nil {
 		return stop
 	}
 	said := sayNear(near, example, alone)
-	if err := x.t.unmatched(&s.Tally, func() string { return said }); err != nil {
+	if err := x.t.unmatched(&s.Counters, func() string { return said }); err != nil {
 		return err
 	}
-	s.Say = x.t.say(&s.Tally, said)
+	s.Summary.Text = x.t.say(&s.Counters, said)
 	return keeper.Emit(ctx, step.Through{OnEmit: func(b *table.Batch) error {
 		b.Cols = b.Cols[:width]
 		return out.Emit(b)
@@ -182,23 +182,23 @@ func (x *joinedApart) Run(ctx context.Context, in step.In, out step.Out, s *step
 
 // empty is the same without rows.
 func (t *joined) empty() *joined {
-	return &joined{Join: t.Join, name: t.name, schema: t.schema, columns: make([][]string, t.schema.Len()), keys: t.keys, bring: t.bring}
+	return &joined{Join: t.Join, name: t.name, schema: t.schema, columns: make([][]string, t.schema.Len()), keys: t.keys, joinedFields: t.joinedFields}
 }
 
 // site is where a pair of files is joined: rows that leave there do so without their number.
-func (x *joinedApart) site(s *step.Site, schema *table.Schema) *step.Site {
-	site := &step.Site{Step: s.Step, File: s.File}
-	if s.Aside != nil {
-		site.Aside = func(r *step.Row) error {
+func (x *joinedSpilled) site(s *step.Context, schema *table.Schema) *step.Context {
+	site := &step.Context{Step: s.Step, Tables: step.Tables{FileName: s.Tables.FileName}}
+	if s.Exits.Aside != nil {
+		site.Exits.Aside = func(r *step.Row) error {
 			r.Names, r.Cells = r.Names[:schema.Len()], r.Cells[:schema.Len()]
-			return s.Aside(r)
+			return s.Exits.Aside(r)
 		}
 	}
-	if s.LeftOut != nil {
-		site.LeftOut = func(_ *table.Schema, b *table.Batch, rows []int32) {
+	if s.Exits.LeftOut != nil {
+		site.Exits.LeftOut = func(_ *table.Schema, b *table.Batch, rows []int32) {
 			bare := *b
 			bare.Cols = b.Cols[:schema.Len()]
-			s.LeftOut(schema, &bare, rows)
+			s.Exits.LeftOut(schema, &bare, rows)
 		}
 	}
 	return site

@@ -16,9 +16,9 @@ import (
 	"revuelta/internal/table"
 )
 
-// folder is what pivot and group share: rows are dealt to slots by their keys
+// aggregator is what pivot and group share: rows are dealt to slots by their keys
 // down and across, and each slot has its calculations.
-type folder struct {
+type aggregator struct {
 	in       *table.Schema
 	down     []keying.Key
 	across   []keying.Key // none: a single column
@@ -34,10 +34,10 @@ type folder struct {
 	tooMany  func(across *keying.Interner) error
 }
 
-// part is what one worker folded.
-type part struct {
-	f      *folder
-	s      *step.Site
+// partial is what one worker folded.
+type partial struct {
+	f      *aggregator
+	s      *step.Context
 	down   *keying.Interner
 	across *keying.Interner
 	grid   grid
@@ -50,10 +50,10 @@ type part struct {
 	cells  [][]string     // of balance
 	spare  [][]string
 
-	held   int                 // bytes that calculations hold of rows
-	apart  []*rowstore.Buckets // rows there was no room for; those of one worker in each
-	level  int                 // how often the rows at hand were dealt to files
-	sparse []string            // a row of the fields that are wanted alone
+	held    int                 // bytes that calculations hold of rows
+	spilled []*rowstore.Buckets // rows there was no room for; those of one worker in each
+	level   int                 // how often the rows at hand were dealt to files
+	sparse  []string            // a row of the fields that are wanted alone
 }
 
 // span tells where the rows of a batch stand, for messages.
@@ -137,9 +137,9 @@ func (g *grid) each(row int32, f func(col, slot int32)) {
 	}
 }
 
-// newPart makes a part.
-func (f *folder) newPart(s *step.Site) *part {
-	p := &part{f: f, s: s, down: keying.NewInterner(f.in, f.down), across: keying.NewInterner(f.in, f.across)}
+// newPartial makes a part.
+func (f *aggregator) newPartial(s *step.Context) *partial {
+	p := &partial{f: f, s: s, down: keying.NewInterner(f.in, f.down), across: keying.NewInterner(f.in, f.across)}
 	for _, c := range f.calcs {
 		a, err := c.New(f.in, f.decimals)
 		if err != nil {
@@ -155,7 +155,7 @@ func (f *folder) newPart(s *step.Site) *part {
 }
 
 // ready finds out what is needed of a row where it goes to a file, and what is held of it.
-func (f *folder) ready() *folder {
+func (f *aggregator) ready() *aggregator {
 	f.wanted = append(append(keying.Uses(f.in, f.down), keying.Uses(f.in, f.across)...), f.balance...)
 	for _, c := range f.calcs {
 		slot, row := c.Holds()
@@ -172,7 +172,7 @@ func (f *folder) ready() *folder {
 }
 
 // load readies the rows of a batch.
-func (p *part) load(b *table.Batch) {
+func (p *partial) load(b *table.Batch) {
 	p.down.Load(b)
 	p.across.Load(b)
 	for _, a := range p.accs {
@@ -184,21 +184,21 @@ func (p *part) load(b *table.Batch) {
 }
 
 // Add implements Part.
-func (p *part) Add(b *table.Batch, at int64) error {
+func (p *partial) Add(b *table.Batch, at int64) error {
 	p.load(b)
 	if p.full() {
-		return p.putApart(b, at)
+		return p.spill(b, at)
 	}
-	p.remember(b, at)
+	p.adopt(b, at)
 	p.held += b.Rows * p.f.perRow
-	if p.s.Aside != nil {
+	if p.s.Exits.Aside != nil {
 		return p.oneByOne(b, at)
 	}
 	return p.all(b, at)
 }
 
 // oneByOne takes the rows of a batch each for itself.
-func (p *part) oneByOne(b *table.Batch, at int64) error {
+func (p *partial) oneByOne(b *table.Batch, at int64) error {
 	for r := range b.Rows {
 		if err := p.row(b, r, at+int64(r)); err != nil {
 			return err
@@ -207,8 +207,8 @@ func (p *part) oneByOne(b *table.Batch, at int64) error {
 	return nil
 }
 
-// remember notes where rows stand, for a message of two that compete.
-func (p *part) remember(b *table.Batch, at int64) {
+// adopt notes where rows stand, for a message of two that compete.
+func (p *partial) adopt(b *table.Batch, at int64) {
 	if len(p.single) > 0 {
 		o := b.Origin
 		o.Lines, o.Ends, o.Files = slices.Clone(o.Lines), slices.Clone(o.Ends), slices.Clone(o.Files)
@@ -219,7 +219,7 @@ func (p *part) remember(b *table.Batch, at int64) {
 // all takes the rows of a batch step by step: all keys across, all keys down,
 // all slots, then one calculation after the other. What each of these waits for in
 // memory it waits for together. The earliest row that fails is told.
-func (p *part) all(b *table.Batch, at int64) error {
+func (p *partial) all(b *table.Batch, at int64) error {
 	var stop error
 	failed := func(r int, fail *formula.Failure, err error) {
 		if fail != nil {
@@ -237,12 +237,12 @@ func (p *part) all(b *table.Batch, at int64) error {
 	failed(len(cols), fail, err)
 	rows, fail, err := p.down.Ids(b, len(cols), at, func(int32, int) error {
 		p.grid.addRow()
-		p.s.Tally.Merged-- // counted below with those that are not new
+		p.s.Counters.Merged-- // counted below with those that are not new
 		return nil
 	})
 	failed(len(rows), fail, err)
 	n = len(rows)
-	p.s.Tally.Merged += int64(n)
+	p.s.Counters.Merged += int64(n)
 	if cap(p.at) < n {
 		p.at = make([]int32, b.Rows)
 	}
@@ -275,15 +275,15 @@ func (p *part) all(b *table.Batch, at int64) error {
 		}
 	}
 	for i := range p.cells {
-		p.s.Tally.FilledIn += int64((&table.Column{Cells: p.cells[i]}).Filled(n))
+		p.s.Counters.FilledIn += int64((&table.Column{Cells: p.cells[i]}).Filled(n))
 	}
 	return stop
 }
 
 // newAcross looks at a key across that was not seen before.
-func (p *part) newAcross(b *table.Batch, id int32, r int) error {
+func (p *partial) newAcross(b *table.Batch, id int32, r int) error {
 	if reason, tries := p.f.look(p.across.Values[id]); reason != "" {
-		p.across.Forget(id)
+		p.across.Undo(id)
 		return p.s.Unfit(p.f.in, b, r, p.f.across[0].Column, reason, tries...)
 	}
 	if p.f.most > 0 && len(p.across.Values) > p.f.most {
@@ -292,14 +292,14 @@ func (p *part) newAcross(b *table.Batch, id int32, r int) error {
 	return nil
 }
 
-func (p *part) row(b *table.Batch, r int, pos int64) error {
+func (p *partial) row(b *table.Batch, r int, pos int64) error {
 	if dropped, ok, err := p.drop(b, r, pos); !ok {
 		return err
 	} else if dropped {
 		_, err := p.downOf(b, r, pos) // its row stays
 		return err
 	}
-	if p.s.Aside != nil { // a row that is put aside leaves no trace
+	if p.s.Exits.Aside != nil { // a row that is put aside leaves no trace
 		if fail := p.check(r); fail != nil {
 			return p.unfit(b, r, fail)
 		}
@@ -326,7 +326,7 @@ func (p *part) row(b *table.Batch, r int, pos int64) error {
 }
 
 // downOf is the number of a row's key down, which it counts; negative: the row was dealt with, or stops the run.
-func (p *part) downOf(b *table.Batch, r int, pos int64) (int32, error) {
+func (p *partial) downOf(b *table.Batch, r int, pos int64) (int32, error) {
 	row, fresh, fail := p.down.Id(r, pos)
 	if fail != nil {
 		return -1, p.unfit(b, r, fail)
@@ -334,14 +334,14 @@ func (p *part) downOf(b *table.Batch, r int, pos int64) (int32, error) {
 	if fresh {
 		p.grid.addRow()
 	} else {
-		p.s.Tally.Merged++
+		p.s.Counters.Merged++
 		p.down.First[row] = min(p.down.First[row], pos) // rows of files come after those held
 	}
 	return row, nil
 }
 
 // drop tells whether nobody wants the values of a row, which then need not be read; not ok: it was dealt with, or stops the run.
-func (p *part) drop(b *table.Batch, r int, pos int64) (dropped, ok bool, err error) {
+func (p *partial) drop(b *table.Batch, r int, pos int64) (dropped, ok bool, err error) {
 	if p.f.drops == nil {
 		return false, true, nil
 	}
@@ -350,23 +350,23 @@ func (p *part) drop(b *table.Batch, r int, pos int64) (dropped, ok bool, err err
 }
 
 // dropped tells whether nobody wants the values of a key across.
-func (p *part) dropped(id int32) bool {
+func (p *partial) dropped(id int32) bool {
 	for k := int32(len(p.drops)); k <= id; k++ {
 		p.drops = append(p.drops, p.f.drops(p.across.Values[k]))
 	}
 	return p.drops[id]
 }
 
-func (p *part) countFilled(r int) {
+func (p *partial) countFilled(r int) {
 	for i := range p.cells {
 		if p.cells[i][r] != "" {
-			p.s.Tally.FilledIn++
+			p.s.Counters.FilledIn++
 		}
 	}
 }
 
 // check tells whether the calculations can take a row.
-func (p *part) check(r int) *formula.Failure {
+func (p *partial) check(r int) *formula.Failure {
 	for _, a := range p.accs {
 		if fail := a.Check(r); fail != nil {
 			return fail
@@ -376,7 +376,7 @@ func (p *part) check(r int) *formula.Failure {
 }
 
 // acrossOf is the number of a row's key across; not ok: the row was dealt with, or stops the run.
-func (p *part) acrossOf(b *table.Batch, r int, pos int64) (id int32, ok bool, err error) {
+func (p *partial) acrossOf(b *table.Batch, r int, pos int64) (id int32, ok bool, err error) {
 	id, fresh, fail := p.across.Id(r, pos)
 	if fail != nil {
 		return 0, false, p.unfit(b, r, fail)
@@ -391,22 +391,22 @@ func (p *part) acrossOf(b *table.Batch, r int, pos int64) (id int32, ok bool, er
 }
 
 // look asks whether an across key may be there.
-func (f *folder) look(values []string) (string, []string) {
+func (f *aggregator) look(values []string) (string, []string) {
 	if f.watch == nil {
 		return "", nil
 	}
 	return f.watch(values)
 }
 
-func (p *part) unfit(b *table.Batch, r int, fail *formula.Failure) error {
+func (p *partial) unfit(b *table.Batch, r int, fail *formula.Failure) error {
 	return p.s.Unfit(p.f.in, b, r, fail.Field, fail.Reason, step.TriesFor(fail)...)
 }
 
 // merge takes what another part folded.
-func (p *part) merge(o *part) error {
+func (p *partial) merge(o *partial) error {
 	rows, known := p.down.Merge(o.down)
 	cols, _ := p.across.Merge(o.across)
-	p.s.Tally.Merged += int64(known)
+	p.s.Counters.Merged += int64(known)
 	for p.grid.rows < len(p.down.Values) {
 		p.grid.addRow()
 	}
@@ -417,12 +417,12 @@ func (p *part) merge(o *part) error {
 		}
 	}
 	p.learn(o)
-	p.spans, p.apart = append(p.spans, o.spans...), append(p.apart, o.apart...)
+	p.spans, p.spilled = append(p.spans, o.spans...), append(p.spilled, o.spilled...)
 	return nil
 }
 
 // mergeRow merges the slots of another's row; cols are the numbers its keys across have here, nil: the same.
-func (p *part) mergeRow(row int32, o *part, theirs int32, cols []int32) (err error) {
+func (p *partial) mergeRow(row int32, o *partial, theirs int32, cols []int32) (err error) {
 	o.grid.each(theirs, func(col, from int32) {
 		if cols != nil {
 			col = cols[col]
@@ -439,7 +439,7 @@ func (p *part) mergeRow(row int32, o *part, theirs int32, cols []int32) (err err
 }
 
 // learn takes over what the calculations of another know of the whole field.
-func (p *part) learn(o *part) {
+func (p *partial) learn(o *partial) {
 	for k, a := range p.accs {
 		if a, ok := a.(calc.Knowing); ok {
 			a.Learn(o.accs[k])
@@ -448,14 +448,14 @@ func (p *part) learn(o *part) {
 }
 
 // slot makes a new slot.
-func (p *part) slot(row, col int32) int32 {
+func (p *partial) slot(row, col int32) int32 {
 	slot := p.loose()
 	p.grid.put(row, col, slot)
 	return slot
 }
 
 // loose makes a slot outside the table.
-func (p *part) loose() int32 {
+func (p *partial) loose() int32 {
 	p.slots++
 	for _, a := range p.accs {
 		a.Grow(int(p.slots))
@@ -463,7 +463,7 @@ func (p *part) loose() int32 {
 	return p.slots - 1
 }
 
-func (p *part) mergeSlot(slot int32, from []calc.Acc, other int32) error {
+func (p *partial) mergeSlot(slot int32, from []calc.Acc, other int32) error {
 	for k, a := range p.accs {
 		if err := a.Merge(slot, from[k], other); err != nil {
 			return diag.Dataf("%s: %v", p.f.calcs[k].Source, err)
@@ -472,18 +472,18 @@ func (p *part) mergeSlot(slot int32, from []calc.Acc, other int32) error {
 	return nil
 }
 
-// gatherParts puts the parts of all workers together.
-func gatherParts(parts []step.Part, s *step.Site) (*part, error) {
-	all := parts[0].(*part)
+// mergePartials puts the parts of all workers together.
+func mergePartials(parts []step.Partial, s *step.Context) (*partial, error) {
+	all := parts[0].(*partial)
 	all.s = s
 	for i, o := range parts[1:] {
-		if err := all.merge(o.(*part)); err != nil {
+		if err := all.merge(o.(*partial)); err != nil {
 			return nil, err
 		}
 		parts[i+1] = nil
 	}
 	sort.Slice(all.spans, func(i, j int) bool { return all.spans[i].at < all.spans[j].at })
-	if len(all.apart) == 0 {
+	if len(all.spilled) == 0 {
 		if _, err := all.conflict(); err != nil {
 			return nil, err
 		}
@@ -497,7 +497,7 @@ func gatherParts(parts []step.Part, s *step.Site) (*part, error) {
 }
 
 // conflict names the two rows that compete for one cell, the earliest there are, and tells where the second stands.
-func (p *part) conflict() (int64, error) {
+func (p *partial) conflict() (int64, error) {
 	var first *calc.Conflict
 	var at int32
 	measure := ""
@@ -538,15 +538,15 @@ func (p *part) conflict() (int64, error) {
 }
 
 // place finds the file and line of a row.
-func (p *part) place(pos int64) (string, int) {
+func (p *partial) place(pos int64) (string, int) {
 	i := sort.Search(len(p.spans), func(i int) bool { return p.spans[i].at > pos }) - 1
 	if i < 0 || pos >= p.spans[i].at+int64(p.spans[i].rows) {
 		return "", 0
 	}
 	o := &p.spans[i].origin
-	if o.Line == 0 || p.s.File == nil {
+	if o.Line == 0 || p.s.Tables.FileName == nil {
 		return "", 0
 	}
 	row := int(pos - p.spans[i].at)
-	return p.s.File(o.FileOf(row)), o.LineOf(row)
+	return p.s.Tables.FileName(o.FileOf(row)), o.LineOf(row)
 }
