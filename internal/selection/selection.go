@@ -168,7 +168,7 @@ func parseItem(piece string) (Item, error) {
 	if rest, ok := strings.CutPrefix(it.Text, "!"); ok && rest != "" {
 		it.Not, it.Text = true, strings.TrimSpace(rest)
 	}
-	if strings.HasPrefix(it.Text, `"`) && !strings.Contains(it.Text, `"..`) {
+	if strings.HasPrefix(it.Text, `"`) && !strings.HasPrefix(strings.TrimSpace(it.Text[endQuote(it.Text, 0)+1:]), "..") {
 		name, _, err := Unquote(it.Text)
 		if err != nil {
 			return it, err

@@ -114,3 +114,17 @@ func tries(err error) []string {
 	}
 	return nil
 }
+
+// TestDotsInNames: dots inside quotes are part of the name, those between two ends make a range.
+func TestDotsInNames(t *testing.T) {
+	schema := table.NewSchema([]string{"a", "..", "b..c", "d", `q".."q`})
+	for source, want := range map[string][]int{
+		`".."`: {1}, `"b..c"`: {2}, `a.."b..c"`: {0, 1, 2}, `".."..d`: {1, 2, 3}, `"b..c" .. "d"`: {2, 3}, `!".."`: {0, 2, 3, 4},
+	} {
+		s, err := Parse(source)
+		require.NoError(t, err, source)
+		got, err := s.Resolve(schema)
+		require.NoError(t, err, source)
+		assert.Equal(t, want, got, source)
+	}
+}

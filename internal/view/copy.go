@@ -147,7 +147,7 @@ func (v *Interleaved) Load(labels [][]byte, measures [][][]string, rows int) {
 				cells = v.blanks
 			}
 			if len(cells) < rows {
-				panic("view: an interleaved column absent rows")
+				panic("view: an interleaved column lacks rows")
 			}
 			v.bases = append(v.bases, unsafe.Pointer(unsafe.SliceData(cells)))
 		}
