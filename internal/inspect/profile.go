@@ -56,6 +56,11 @@ type Common struct {
 	Count int64
 }
 
+// Capabilities implements step.Step.
+func (p *Profile) Capabilities() step.Capabilities {
+	return step.Capabilities{Reduce: p.Reduce, Run: p.Run}
+}
+
 // Reduce implements step.Reducer.
 func (p *Profile) Reduce(in *table.Schema) (step.Reduction, error) {
 	fields := make([]int, in.Len())
@@ -73,7 +78,7 @@ func (p *Profile) Reduce(in *table.Schema) (step.Reduction, error) {
 
 // Run implements step.Step.
 func (p *Profile) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
-	return step.Reduced(ctx, p, in, out, s)
+	return step.Reduced(ctx, p.Reduce, in, out, s)
 }
 
 type profiling struct {

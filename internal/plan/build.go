@@ -67,9 +67,7 @@ func looksAt(item any) []string {
 	case *run.Read:
 		return item.Paths
 	case *run.Apply:
-		if u, ok := item.Step.(step.LooksAt); ok {
-			return []string{u.LooksAt()}
-		}
+		return []string{item.Step.Capabilities().LooksAt}
 	}
 	return nil
 }

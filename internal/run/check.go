@@ -117,45 +117,42 @@ func (r *runner) check(ctx context.Context, items []any) ([]Checked, error) {
 	return out, nil
 }
 
-// fieldsAfter finds the fields a step makes of others.
-func (r *runner) fieldsAfter(ctx context.Context, a *Apply, in *table.Schema) (*table.Schema, bool, error) {
-	made := a.Step
-	if p, ok := made.(step.Prepared); ok {
-		var err error
-		if made, err = p.Prepare(&step.Context{Tables: step.Tables{Open: r.headerOnly}}); err != nil {
+// fieldsAfter finds the fields a step makes of others; open tells that they are known only at the run.
+func (r *runner) fieldsAfter(ctx context.Context, a *Apply, in *table.Schema) (out *table.Schema, open bool, err error) {
+	headers := step.Tables{Open: r.headerOnly}
+	c := a.Step.Capabilities()
+	if c.Prepare != nil {
+		made, err := c.Prepare(&step.Context{Tables: headers})
+		if err != nil {
 			return nil, false, err
 		}
+		c = made.Capabilities()
 	}
-	o, ok := made.(step.OpenFields)
-	known := !ok || !o.OpenFields()
-	if m, ok := made.(step.Mapper); ok && known {
-		b, err := m.Bind(in)
+	switch {
+	case c.OpenFields && c.Reduce != nil:
+		_, err := c.Reduce(in)
+		return nil, true, err
+	case c.OpenFields:
+		return nil, true, nil
+	case c.Rows != nil:
+		b, err := c.Rows(in)
 		if err != nil {
 			return nil, false, err
 		}
 		return b.Schema, false, nil
-	}
-	if !known {
-		if red, ok := made.(step.Reducer); ok {
-			_, err := red.Reduce(in)
-			return nil, true, err
-		}
-		return nil, true, nil
-	}
-	if o, ok := made.(step.InOrder); ok {
-		_, err := o.BindInOrder(in)
+	case c.InOrder != nil:
+		_, err := c.InOrder(in)
 		return in, false, err
 	}
-	var out *table.Schema
 	none := func(_ context.Context, to step.Out) error { return to.Start(in) }
-	err := made.(step.Step).Run(ctx, none, step.Through{
+	err = c.Run(ctx, none, step.Through{
 		OnStart: func(s *table.Schema) error { out = s; return errKnown },
 		OnEmit:  func(*table.Batch) error { return nil },
-	}, &step.Context{Step: a.Name, Tables: step.Tables{Open: r.headerOnly}})
-	if err != nil && out == nil {
-		return nil, false, err
+	}, &step.Context{Step: a.Name, Tables: headers})
+	if out != nil {
+		err = nil
 	}
-	return out, false, nil
+	return out, false, err
 }
 
 // headerOnly opens another table without its rows.

@@ -12,10 +12,10 @@ import (
 // limit is a step that ends its input after so many rows.
 type limit int64
 
-var _ step.Step = limit(0)
+// Capabilities implements step.Step.
+func (l limit) Capabilities() step.Capabilities { return step.Capabilities{Run: l.run} }
 
-// Run implements step.Step.
-func (l limit) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
+func (l limit) run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	enough := errors.New("enough rows")
 	left := int(l)
 	err := in(ctx, step.Through{OnStart: out.Start, OnEmit: func(b *table.Batch) error {
@@ -37,13 +37,19 @@ func (l limit) Run(ctx context.Context, in step.In, out step.Out, s *step.Contex
 	return err
 }
 
-// tee is a write in the middle: the table flows on.
-func tee(t *target) step.Step { return teeStep{t} }
-
+// teeStep is a write in the middle: the table flows on.
 type teeStep struct{ t *target }
 
-// Run implements step.Step.
-func (w teeStep) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
+// openTee begins the output of a write in the middle.
+func (r *runner) openTee(w *Write) (step.Step, error) {
+	t, err := r.open(w)
+	return teeStep{t}, err
+}
+
+// Capabilities implements step.Step.
+func (w teeStep) Capabilities() step.Capabilities { return step.Capabilities{Run: w.run} }
+
+func (w teeStep) run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var enc format.Encoder
 	var buf []byte
 	return in(ctx, step.Through{

@@ -30,8 +30,10 @@ type marking struct {
 	name string
 }
 
-// Run implements step.Step.
-func (m marking) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
+// Capabilities implements step.Step.
+func (m marking) Capabilities() step.Capabilities { return step.Capabilities{Run: m.run} }
+
+func (m marking) run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	h := &held{rows: rowstore.Rows{Limit: s.Resources.Memory, Temp: s.Resources.Temp}}
 	err := in(ctx, step.Through{
 		OnStart: func(schema *table.Schema) error {

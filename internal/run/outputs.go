@@ -5,7 +5,6 @@ import (
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
-	"revuelta/internal/step"
 )
 
 // Refuse finds outputs that can't be, as a run does before anything else. Nothing may be written then.
@@ -35,7 +34,7 @@ func (r *runner) refuse() error {
 				stdin++
 			}
 		case *Apply:
-			if u, ok := it.Step.(step.LooksAt); ok && u.LooksAt() == "-" {
+			if it.Step.Capabilities().LooksAt == "-" {
 				stdin++
 			}
 		}
@@ -60,8 +59,8 @@ func (r *runner) refuse() error {
 		case *Read:
 			paths = it.Paths
 		case *Apply:
-			if u, ok := it.Step.(step.LooksAt); ok && u.LooksAt() != "" {
-				paths = []string{u.LooksAt()}
+			if path := it.Step.Capabilities().LooksAt; path != "" {
+				paths = []string{path}
 			}
 		}
 		for _, path := range paths {

@@ -11,7 +11,6 @@ import (
 
 // reducer is a step whose work is dealt out to the workers of a section.
 type reducer struct {
-	step step.Reducer
 	st   *stage
 	rows atomic.Int64
 
@@ -21,7 +20,7 @@ type reducer struct {
 }
 
 func (r *reducer) bind(in *table.Schema) (err error) {
-	if r.reduction, err = r.step.Reduce(in); err != nil {
+	if r.reduction, err = r.st.capabilities.Reduce(in); err != nil {
 		return r.st.annotate(err)
 	}
 	return nil

@@ -3,18 +3,15 @@ package run
 import (
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"runtime"
 	"slices"
 	"strings"
-	"sync"
 	"sync/atomic"
 	"time"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
-	"revuelta/internal/sheet"
 	"revuelta/internal/step"
 	"revuelta/internal/step/reshape"
 	"revuelta/internal/table"
@@ -30,7 +27,7 @@ type Read struct {
 // Apply is a step.
 type Apply struct {
 	Name string
-	Step any // a step.Mapper or a step.Step
+	Step step.Step
 	Line int
 }
 
@@ -103,10 +100,6 @@ type runner struct {
 	aside   *asideFile
 	leftOut *asideFile
 	marks   map[string]*held
-	addFile func(name string) int
-	read    func() float64 // the share of the table at work that has been read, 0: not known
-	merged  func(file int) []sheet.Area
-	width   func(file int) int
 }
 
 // all runs the segments, then puts the files in place.
@@ -193,7 +186,7 @@ func atMarks(items []any) [][]any {
 			if !ok {
 				continue
 			}
-			if u, ok := a.Step.(step.LooksAt); ok && u.LooksAt() == "@"+m.Name {
+			if a.Step.Capabilities().LooksAt == "@"+m.Name {
 				rest := append([]any{&Read{Paths: []string{"@" + m.Name}, Line: m.Line}}, items[k+1:]...)
 				return append([][]any{items[:k+1]}, atMarks(rest)...)
 			}
@@ -233,286 +226,12 @@ func (p *Program) OnSheets() (*Apply, error) {
 	return nil, nil
 }
 
-// segment runs one table from where it is read to where it ends.
-func (r *runner) segment(ctx context.Context, items []any) error {
-	rd := items[0].(*Read)
-	o := rd.Options
-	o.Stdin = r.env.Stdin
-	o.LongAside = r.aside != nil
-	src, ok, err := r.marked(rd.Paths)
-	if !ok {
-		src, err = format.Open(rd.Paths, o)
-	}
-	if err != nil {
-		return r.errAt(err, rd.Line)
-	}
-	defer src.Close()
-	inputs := src.Inputs()
-	workers := r.env.Workers
-	size := int64(0)
-	for _, in := range inputs {
-		if in.Size == 0 {
-			size = 0
-			break
-		}
-		size += in.Size
-	}
-	if 0 < size && size < smallInput {
-		workers = 1
-	}
-	if r.env.Total != nil {
-		r.env.Total(size)
-	}
-	var mu sync.Mutex
-	files := filesOf(src) // and those that steps bring in
-	name := func(i int) string {
-		mu.Lock()
-		defer mu.Unlock()
-		return files[i]
-	}
-	r.merged = func(i int) []sheet.Area {
-		if i >= len(inputs) {
-			return nil
-		}
-		return inputs[i].Merged
-	}
-	r.width = func(i int) int {
-		if i >= len(inputs) {
-			return src.Schema().Len()
-		}
-		return inputs[i].Fields
-	}
-	r.addFile = func(name string) int {
-		mu.Lock()
-		defer mu.Unlock()
-		files = append(files, name)
-		return len(files) - 1
-	}
-
-	stats := make([]format.Stats, len(inputs))
-	before := r.env.Bytes.Load()
-	r.read = func() float64 {
-		if size == 0 {
-			return 0
-		}
-		return min(float64(r.env.Bytes.Load()-before)/float64(size), 1)
-	}
-	x := &section{source: src, workers: workers, bytes: r.env.Bytes, read: r.read, fileName: name, aside: r.aside.stream(), left: r.leftOut.stream(),
-		parsed: func(part []format.Stats) {
-			mu.Lock()
-			defer mu.Unlock()
-			for i := range stats {
-				stats[i].Add(part[i])
-			}
-		}}
-	x.feed = func(ctx context.Context, start func(*table.Schema) error, put func(item) error) error {
-		if err := start(src.Schema()); err != nil {
-			return err
-		}
-		for {
-			c, err := src.Next()
-			if err == io.EOF {
-				return nil
-			}
-			if err != nil {
-				return err
-			}
-			if err := put(item{chunk: c}); err != nil {
-				return err
-			}
-		}
-	}
-	var stages []*stage
-	next := func(in step.In) *section {
-		return &section{workers: workers, bytes: r.env.Bytes, read: r.read, fileName: name, aside: r.aside.stream(), left: r.leftOut.stream(), feed: func(ctx context.Context, start func(*table.Schema) error, put func(item) error) error {
-			return in(ctx, step.Through{OnStart: start, OnEmit: func(b *table.Batch) error {
-				return put(item{batch: table.Adopt(b)})
-			}})
-		}}
-	}
-	ordered := func(s step.Step, st *stage) {
-		upstream, aside, left := batches(x), r.aside.stream(), r.leftOut.stream()
-		x = next(func(ctx context.Context, out step.Out) error {
-			return r.runStep(ctx, s, st, upstream, out, &step.Context{Step: st.name, Tables: step.Tables{FileName: name}}, aside, left)
-		})
-	}
-	var limited *stage
-	if o.Limit > 0 {
-		limited = &stage{name: "limit"}
-		ordered(limit(o.Limit), limited)
-	}
-	var last *Write
-	for i, it := range items[1:] {
-		switch it := it.(type) {
-		case *Apply:
-			st := &stage{name: it.Name, plan: r.p.Plan, line: it.Line}
-			if i == 0 && len(inputs) == 1 {
-				st.at = inputs[0].Name
-			}
-			stages = append(stages, st)
-			made := it.Step
-			if p, ok := made.(step.Prepared); ok {
-				if made, err = p.Prepare(&step.Context{Tables: step.Tables{Open: r.other}, Resources: step.Resources{Memory: r.env.Memory, Temp: r.env.Temp}}); err != nil {
-					return st.annotate(err)
-				}
-			}
-			if s, ok := made.(step.InOrder); ok && x.inOrder == nil && !r.mayExceed(made, rd.Paths, size, len(stages) > 1) {
-				st.inOrder = s
-				x.inOrder, x.before = st, len(x.stages)
-				continue
-			}
-			switch s := made.(type) {
-			case step.Mapper:
-				st.mapper = s
-				x.stages = append(x.stages, st)
-			case step.Reducer:
-				up := x
-				up.reducer = &reducer{step: s, st: st}
-				up.memory, up.temp = (r.env.Memory+int64(workers)-1)/int64(workers), r.env.Temp
-				x = next(func(ctx context.Context, out step.Out) error {
-					nothing := func(*table.Schema) error { return nil }
-					if err := up.run(ctx, sink{start: nothing}); err != nil {
-						return err
-					}
-					return up.reducer.finish(ctx, out, &step.Context{Step: st.name, Tables: step.Tables{FileName: name}, Resources: step.Resources{Memory: r.env.Memory, Temp: r.env.Temp}})
-				})
-			case step.Step:
-				ordered(s, st)
-			default:
-				panic(fmt.Sprintf("run: %T is no step", it.Step))
-			}
-		case *Mark:
-			ordered(marking{r, it.Name}, &stage{name: "mark", plan: r.p.Plan, line: it.Line})
-		case *Write:
-			if i == len(items)-2 {
-				last = it
-				continue
-			}
-			t, err := r.open(it)
-			if err != nil {
-				return err
-			}
-			ordered(tee(t), &stage{name: "write", plan: r.p.Plan, line: it.Line})
-		}
-	}
-	err = r.end(ctx, x, last)
-	for _, a := range []*asideFile{r.aside, r.leftOut} {
-		if err == nil {
-			err = a.settle()
-		}
-	}
-	src.Close() // nobody adds notes any more
-	for i, in := range inputs {
-		a := TableAccount{Name: in.Name, Rows: stats[i].Rows, Fields: in.Fields, Notes: in.Notes, How: in.How, Names: src.Schema().Names()}
-		if limited != nil && len(inputs) == 1 {
-			a.Rows = limited.counters.Out
-		}
-		if n := stats[i].Short; n > 0 {
-			a.Notes = append(a.Notes, fmt.Sprintf("%s shorter than the header, the rest blank", diag.Plural(n, "row")))
-		}
-		if n := stats[i].Long; n > 0 {
-			a.Notes = append(a.Notes, fmt.Sprintf("%s longer than the header set aside", diag.Plural(n, "row")))
-		}
-		if n := stats[i].Empty; n > 0 {
-			a.Notes = append(a.Notes, fmt.Sprintf("%s left out", diag.Plural(n, "empty line")))
-		}
-		r.account.Inputs = append(r.account.Inputs, a)
-	}
-	for _, st := range stages {
-		r.account.Steps = append(r.account.Steps, st.account())
-	}
-	if err != nil {
-		return err
-	}
-	for _, st := range stages {
-		if st.settle != nil {
-			if err := st.settle(&st.counters); err != nil {
-				return st.annotate(err)
-			}
-		}
-		if err := st.balance(); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// filesOf names what the origins of a source's rows number.
-func filesOf(src format.Source) []string {
-	if m, ok := src.(interface{ Files() []string }); ok {
-		return slices.Clone(m.Files())
-	}
-	var names []string
-	for _, in := range src.Inputs() {
-		names = append(names, in.Name)
-	}
-	return names
-}
-
-// mayExceed tells whether a step may need more memory than there is. What
-// steps before it make of the rows, or what is packed, is of unknown size.
-func (r *runner) mayExceed(made any, paths []string, size int64, others bool) bool {
-	s, ok := made.(step.Spilling)
-	if !ok || r.env.Memory == 0 {
-		return false
-	}
-	for _, p := range paths {
-		others = others || strings.HasSuffix(p, ".gz") || strings.HasSuffix(p, ".zst")
-	}
-	if others {
-		size = 0
-	}
-	return s.MayExceed(size, r.env.Memory)
-}
-
-// smallInput is what one worker does as fast as two.
-const smallInput = 256 << 10
-
 func (r *runner) errAt(err error, line int) error {
 	var e *diag.Error
 	if errors.As(err, &e) {
 		r.at(e, line)
 	}
 	return err
-}
-
-// batches is a section as an In.
-func batches(x *section) step.In {
-	return func(ctx context.Context, out step.Out) error {
-		return x.run(ctx, sink{start: out.Start, batch: out.Emit})
-	}
-}
-
-// end runs the last section into the last write, standard output or the screen.
-func (r *runner) end(ctx context.Context, x *section, w *Write) error {
-	if w == nil { // the table was written on its way
-		return x.run(ctx, sink{start: func(*table.Schema) error { return nil }, batch: func(*table.Batch) error { return nil }})
-	}
-	if w.Path == "" && r.env.Screen != nil && w.Options.As == "" {
-		screen := r.env.Screen()
-		acc := TableAccount{Name: OnScreen}
-		err := x.run(ctx, sink{
-			start: func(s *table.Schema) error { acc.Fields, acc.Names = s.Len(), s.Names(); return screen.Start(s) },
-			batch: func(b *table.Batch) error { acc.Rows += int64(b.Rows); return screen.Emit(b) },
-		})
-		r.outputs = append(r.outputs, &target{acc: acc})
-		if err != nil {
-			return err
-		}
-		return screen.Close()
-	}
-	t, err := r.open(w)
-	if err != nil {
-		return err
-	}
-	x.encoding = countingEncoding{t.enc, &t.acc.Rows}
-	return x.run(ctx, sink{
-		start: func(s *table.Schema) error {
-			t.acc.Fields, t.acc.Names = s.Len(), s.Names()
-			return t.write(t.enc.Begin(nil, s))
-		},
-		bytes: t.rows,
-	})
 }
 
 // open begins an output.
@@ -557,47 +276,4 @@ type countingEncoder struct {
 func (c countingEncoder) Append(dst []byte, b *table.Batch) []byte {
 	atomic.AddInt64(c.rows, int64(b.Rows))
 	return c.Encoder.Append(dst, b)
-}
-
-// runStep runs an ordered or whole step with its doors counted.
-func (r *runner) runStep(ctx context.Context, s step.Step, st *stage, in step.In, out step.Out, site *step.Context, aside, left func([]*step.Row) error) error {
-	site.Tables.Width = r.width
-	site.Tables.Merged, site.Tables.Open, site.Resources.Read, site.Tables.AddFile, site.Resources.Memory, site.Resources.Temp = r.merged, r.other, r.read, r.addFile, r.env.Memory, r.env.Temp
-	if aside != nil {
-		site.Exits.Aside = func(row *step.Row) error { return aside([]*step.Row{row}) }
-	}
-	var unwritten error
-	if left != nil {
-		site.Exits.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
-			if err := left(leftRows(site, schema, b, rows)); err != nil {
-				unwritten = err
-			}
-		}
-	}
-	counting := func(ctx context.Context, to step.Out) error {
-		return in(ctx, step.Through{OnStart: to.Start, OnEmit: func(b *table.Batch) error {
-			site.Counters.In += int64(b.Rows)
-			return to.Emit(b)
-		}})
-	}
-	err := s.Run(ctx, counting, step.Through{
-		OnStart: func(schema *table.Schema) error { st.fields = schema.Len(); return out.Start(schema) },
-		OnEmit: func(b *table.Batch) error {
-			site.Counters.Out += int64(b.Rows)
-			if err := valid(st.name, b); err != nil {
-				return err
-			}
-			return out.Emit(b)
-		},
-	}, site)
-	st.add(&site.Counters)
-	st.across = site.Summary.Across
-	st.text, st.notes = site.Summary.Text, append(st.notes, site.Summary.Notes...)
-	if err == nil {
-		err = unwritten
-	}
-	if err != nil {
-		return st.annotate(err)
-	}
-	return nil
 }

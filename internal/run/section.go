@@ -214,7 +214,7 @@ func (x *section) bind(schema *table.Schema) ([]*step.Bound, error) {
 				return nil, err
 			}
 		}
-		b, err := st.mapper.Bind(schema)
+		b, err := st.capabilities.Rows(schema)
 		if err != nil {
 			return nil, st.annotate(err)
 		}
@@ -229,7 +229,7 @@ func (x *section) bind(schema *table.Schema) ([]*step.Bound, error) {
 }
 
 func (x *section) bindInOrder(schema *table.Schema) (err error) {
-	if x.ordered, err = x.inOrder.inOrder.BindInOrder(schema); err != nil {
+	if x.ordered, err = x.inOrder.capabilities.InOrder(schema); err != nil {
 		return x.inOrder.annotate(err)
 	}
 	x.inOrder.fields, x.inOrder.summary = schema.Len(), x.ordered.Summary

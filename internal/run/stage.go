@@ -1,12 +1,14 @@
 package run
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"sync"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/step"
+	"revuelta/internal/table"
 )
 
 // stage is a step in a run, with its books.
@@ -14,8 +16,11 @@ type stage struct {
 	name    string
 	plan    string // file, "" outside a plan
 	line    int
-	mapper  step.Mapper
-	inOrder step.InOrder
+	kind    stageKind
+	section int  // within its table
+	inner   bool // of the runner's own, as limit; the account does not name it
+
+	capabilities step.Capabilities
 
 	mu       sync.Mutex
 	counters step.Counters
@@ -81,4 +86,45 @@ func (s *stage) account() StepAccount {
 		a.Notes = []string{}
 	}
 	return a
+}
+
+// run runs a whole stage, the rows that come and go counted.
+func (st *stage) run(ctx context.Context, in step.In, out step.Out, site *step.Context, aside, left func([]*step.Row) error) error {
+	if aside != nil {
+		site.Exits.Aside = func(row *step.Row) error { return aside([]*step.Row{row}) }
+	}
+	var unwritten error
+	if left != nil {
+		site.Exits.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
+			if err := left(leftRows(site, schema, b, rows)); err != nil {
+				unwritten = err
+			}
+		}
+	}
+	counting := func(ctx context.Context, to step.Out) error {
+		return in(ctx, step.Through{OnStart: to.Start, OnEmit: func(b *table.Batch) error {
+			site.Counters.In += int64(b.Rows)
+			return to.Emit(b)
+		}})
+	}
+	err := st.capabilities.Run(ctx, counting, step.Through{
+		OnStart: func(schema *table.Schema) error { st.fields = schema.Len(); return out.Start(schema) },
+		OnEmit: func(b *table.Batch) error {
+			site.Counters.Out += int64(b.Rows)
+			if err := valid(st.name, b); err != nil {
+				return err
+			}
+			return out.Emit(b)
+		},
+	}, site)
+	st.add(&site.Counters)
+	st.across = site.Summary.Across
+	st.text, st.notes = site.Summary.Text, append(st.notes, site.Summary.Notes...)
+	if err == nil {
+		err = unwritten
+	}
+	if err != nil {
+		return st.annotate(err)
+	}
+	return nil
 }

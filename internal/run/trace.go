@@ -107,8 +107,10 @@ type tap struct {
 	follow *formula.Formula
 }
 
-// Run implements step.Step.
-func (t *tap) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
+// Capabilities implements step.Step.
+func (t *tap) Capabilities() step.Capabilities { return step.Capabilities{Run: t.run} }
+
+func (t *tap) run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var eval *formula.Eval
 	return in(ctx, step.Through{
 		OnStart: func(schema *table.Schema) error {

@@ -31,7 +31,7 @@ func BenchmarkMappers(b *testing.B) {
 		b.Run(line, func(b *testing.B) {
 			s, err := made(line)
 			require.NoError(b, err)
-			bound, err := s.(step.Mapper).Bind(table.NewSchema(names))
+			bound, err := s.Capabilities().Rows(table.NewSchema(names))
 			require.NoError(b, err)
 			fn := bound.New(&step.Context{})
 			out := 0

@@ -36,12 +36,12 @@ func OfSource(name string, src format.Source) *Other {
 	}}
 }
 
-// InTurn runs an InOrder in the calling goroutine.
-func InTurn(ctx context.Context, step InOrder, in In, out Out, s *Context) error {
+// InTurn runs an ordered step in the calling goroutine.
+func InTurn(ctx context.Context, bind func(in *table.Schema) (*Ordered, error), in In, out Out, s *Context) error {
 	var o *Ordered
 	err := in(ctx, Through{
 		OnStart: func(schema *table.Schema) (err error) {
-			if o, err = step.BindInOrder(schema); err != nil {
+			if o, err = bind(schema); err != nil {
 				return err
 			}
 			return out.Start(schema)

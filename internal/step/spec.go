@@ -15,8 +15,8 @@ type Spec struct {
 	Brief    []string // what it does, in two lines
 	Forms    []string // operands and the options that tell the forms apart
 	Options  []Option
-	Operands func(a *Args) int          // how many operands there are
-	Make     func(a *Args) (any, error) // a Mapper or a Step
+	Operands func(a *Args) int // how many operands there are
+	Make     func(a *Args) (Step, error)
 	Examples []Example
 	File     bool   // its operand names a file
 	Memory   string // what it holds, "" where it is flat
@@ -88,7 +88,7 @@ func (a *Args) Excludes(name string, others ...string) error {
 }
 
 // Build checks the arguments against the description and makes the step.
-func (s *Spec) Build(a *Args) (any, error) {
+func (s *Spec) Build(a *Args) (Step, error) {
 	a.Step = s.Name
 	if err := s.Check(a); err != nil {
 		return nil, err

@@ -3,9 +3,9 @@
 // help. The steps themselves stand in the packages below, and catalog lists them. A step is immutable
 // configuration; it prints nothing and writes no output file.
 //
-// There are three kinds. A row step is a [Mapper]: what it makes of a row depends on that row alone, so it runs inside
-// the workers, on many batches at once. An ordered step is a [Step] that sees the batches one after the other in input
-// order. A whole step is a [Step] that reads all before it emits; where its work can be dealt out it is a [Reducer] too.
+// A step tells by its [Capabilities] how it can be run. What row work makes of a row depends on that row alone, so it
+// runs inside the workers, on many batches at once. An ordered step sees the batches one after the other in input
+// order. A whole step reads all rows before it emits; where its work can be dealt out it is a [Reduction].
 package step
 
 import (
@@ -28,14 +28,22 @@ type Out interface {
 	Emit(*table.Batch) error
 }
 
-// Step turns one table into another, in one call. It may run many times and at the same time.
-type Step interface {
-	Run(ctx context.Context, in In, out Out, s *Context) error
-}
+// Step is a step of a program, as it was configured. It may run many times and at the same time.
+type Step interface{ Capabilities() Capabilities }
 
-// Mapper is a row step.
-type Mapper interface {
-	Bind(in *table.Schema) (*Bound, error)
+// Capabilities is what a runner has to know of a step: the ways in which it can be run, one at least, and what it asks
+// for. Where there are several ways they give the same.
+type Capabilities struct {
+	Rows    func(in *table.Schema) (*Bound, error)                      // row work, inside the workers
+	InOrder func(in *table.Schema) (*Ordered, error)                    // batches changed in place, one after the other, on whatever worker has the next
+	Reduce  func(in *table.Schema) (Reduction, error)                   // all rows, dealt out to the workers
+	Run     func(ctx context.Context, in In, out Out, s *Context) error // one table into another in one call, on one goroutine
+
+	Prepare    func(s *Context) (Step, error) // reads another table before the first row comes, and gives the step to be run
+	LooksAt    string                         // another table: a file or @NAME; "" where there is none
+	OpenFields bool                           // its fields may be known only when all rows are in
+	OnSheet    bool                           // it works on a sheet as it is laid out, and comes right after reading
+	MayExceed  func(size, memory int64) bool  // whether InOrder may need more memory than that for an input of a size, 0: not known; nil: never
 }
 
 // Bound is a row step bound to the fields of its input.
@@ -46,10 +54,10 @@ type Bound struct {
 	// returns an error it emits the rows before the one in error.
 	New   func(s *Context) MapFunc
 	Notes []string
-	// Passing promises that no cell is kept beyond the emit it left with, so
+	// RetainsNothing promises that no cell is kept beyond the emit it left with, so
 	// that the text it views may be overwritten then.
 	RetainsNothing bool
-	// Tell says for the account what became of the rows, given the whole counters; nil: nothing to tell.
+	// Summary says for the account what became of the rows, given the counters of all workers; nil: nothing to say.
 	Summary func(t *Counters) string
 	// Settle finds what is wrong when all rows have passed; nil: nothing is.
 	Settle func(t *Counters) error
@@ -72,34 +80,10 @@ func (o *Other) File(number int) string {
 	return o.Name
 }
 
-// OpenFields is a step whose fields may be known only when all rows are in.
-type OpenFields interface{ OpenFields() bool }
-
-// Spilling is an InOrder that goes to temporary files beyond a memory limit, but
-// only where it is run as a Step.
-type Spilling interface {
-	// MayExceed tells whether it may need more than that for an input of a size, 0: not known.
-	MayExceed(size, memory int64) bool
-}
-
-// LooksAt is a step that looks at another table: a file or @NAME.
-type LooksAt interface{ LooksAt() string }
-
-// Prepared is a step that reads another table before the first row comes. It gives the step to be run.
-type Prepared interface {
-	Prepare(s *Context) (any, error)
-}
-
 // MapFunc is a row step's work on one batch, which has rows, and which it reads only, or emits whole.
 type MapFunc func(src *table.Batch, emit func(*table.Batch) error) error
 
-// InOrder is an ordered step that changes batches in place, one after the
-// other, and so can do it on whatever worker has the next.
-type InOrder interface {
-	BindInOrder(in *table.Schema) (*Ordered, error)
-}
-
-// Ordered is an InOrder bound to the fields of its input.
+// Ordered is an ordered step bound to the fields of its input.
 type Ordered struct {
 	// Ahead does what can be done before the batches are in order; what it gives goes to Do. It may be nil.
 	Ahead          func(b *table.Batch) any
@@ -108,34 +92,28 @@ type Ordered struct {
 	Summary        func(t *Counters) string
 }
 
-// Reducer is a whole step whose work can be dealt out: each worker makes a part,
-// and the parts are put together when all rows are in. Kept cells are cloned.
-type Reducer interface {
-	Reduce(in *table.Schema) (Reduction, error)
-}
-
-// Reduction is a Reducer bound to the fields of its input.
+// Reduction is a whole step bound to the fields of its input.
 type Reduction interface {
-	// Part makes the part of one worker.
+	// NewPartial makes the partial result of one worker.
 	NewPartial(s *Context) Partial
-	// Finish puts the parts together and emits the outcome.
+	// Finish merges the partial results and emits the outcome.
 	Finish(ctx context.Context, parts []Partial, out Out, s *Context) error
 }
 
-// Part takes the rows of batches; at is where the first row of the batch
+// Partial takes the rows of batches and keeps what it needs of them in text of its own; at is where the first row of the batch
 // stands among all rows, in an order that does not depend on who takes it.
 type Partial interface {
 	Add(b *table.Batch, at int64) error
 }
 
-// Reduced runs a Reducer in the calling goroutine.
-func Reduced(ctx context.Context, r Reducer, in In, out Out, s *Context) error {
+// Reduced runs a reduction in the calling goroutine.
+func Reduced(ctx context.Context, reduce func(in *table.Schema) (Reduction, error), in In, out Out, s *Context) error {
 	var reduction Reduction
 	var part Partial
 	at := int64(0)
 	err := in(ctx, Through{
 		OnStart: func(schema *table.Schema) (err error) {
-			if reduction, err = r.Reduce(schema); err == nil {
+			if reduction, err = reduce(schema); err == nil {
 				part = reduction.NewPartial(s)
 			}
 			return err
@@ -194,7 +172,7 @@ type Context struct {
 	Exits     Exits
 }
 
-// Summary is what the account says of a step that is no [Mapper]; those say it by their [Bound].
+// Summary is what the account says of a step that is no row work; that says it by its [Bound].
 type Summary struct {
 	Text   string
 	Notes  []string

@@ -21,7 +21,7 @@ import (
 )
 
 // made makes a step of a line of a plan.
-func made(line string) (any, error) {
+func made(line string) (step.Step, error) {
 	before := ""
 	if strings.HasPrefix(line, "stencil") {
 		before = "read -\n"
@@ -160,7 +160,7 @@ func TestUnpivotTells(t *testing.T) {
 		s, err := made(c.line)
 		require.NoError(t, err)
 		in := parse(c.in)
-		bound, err := s.(step.Mapper).Bind(schemaOf(in))
+		bound, err := s.Capabilities().Rows(schemaOf(in))
 		require.NoError(t, err)
 		assert.Equal(t, c.notes, bound.Notes, c.line)
 		_, tally, err := steptest.Run(s, in, 10, steptest.Plain)
@@ -180,7 +180,7 @@ func TestLinesFollowTheRows(t *testing.T) {
 	assert.Equal(t, []int{2, 2, 3, 3, 4, 4}, again.Lines)
 }
 
-func must(t *testing.T, line string) any {
+func must(t *testing.T, line string) step.Step {
 	s, err := made(line)
 	require.NoError(t, err)
 	return s

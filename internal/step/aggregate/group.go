@@ -44,7 +44,7 @@ type Group struct {
 	Decimals int
 }
 
-func makeGroup(a *step.Args) (any, error) {
+func makeGroup(a *step.Args) (step.Step, error) {
 	g := &Group{By: &keying.KeySpec{}, EachRow: a.Has("each-row")}
 	var err error
 	if g.By, err = keying.ParseKeys(a.Get("by", "")); err != nil {
@@ -80,9 +80,14 @@ func (g *Group) bind(in *table.Schema) (*aggregator, error) {
 	return f.ready(), nil
 }
 
+// Capabilities implements step.Step.
+func (g *Group) Capabilities() step.Capabilities {
+	return step.Capabilities{Reduce: g.Reduce, Run: g.Run}
+}
+
 // Run implements Step.
 func (g *Group) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
-	return step.Reduced(ctx, g, in, out, s)
+	return step.Reduced(ctx, g.Reduce, in, out, s)
 }
 
 // grouping is a group bound to the fields of a table.
@@ -129,6 +134,11 @@ func (g *grouping) Finish(ctx context.Context, parts []step.Partial, out step.Ou
 
 // groupEach is a group that writes its results onto every row.
 type groupEach Group
+
+// Capabilities implements step.Step.
+func (g *groupEach) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: g.Run}
+}
 
 // Run implements Step. It holds all rows.
 func (g *groupEach) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {

@@ -67,7 +67,7 @@ type Pivot struct {
 	MostFields   int
 }
 
-func makePivot(a *step.Args) (any, error) {
+func makePivot(a *step.Args) (step.Step, error) {
 	p := &Pivot{Empty: a.Get("empty", ""), TotalsName: a.Get("totals-name", "Total"), Others: "error", Order: "seen"}
 	if !a.Has("across") || !a.Has("cell") {
 		return nil, diag.Usagef("pivot lacks --across or --cell").Trying("pivot --across month --cell 'sum(kilos)'", "group --by … --calc … where nothing runs across")
@@ -169,12 +169,17 @@ func decimalsOf(a *step.Args) (int, error) {
 	return n, nil
 }
 
+// Capabilities implements step.Step.
+func (p *Pivot) Capabilities() step.Capabilities {
+	return step.Capabilities{Reduce: p.Reduce, Run: p.Run, OpenFields: p.OpenFields()}
+}
+
 // OpenFields implements the interface.
 func (p *Pivot) OpenFields() bool { return p.Expect == nil || p.Others == "fold" }
 
 // Run implements Step.
 func (p *Pivot) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
-	return step.Reduced(ctx, p, in, out, s)
+	return step.Reduced(ctx, p.Reduce, in, out, s)
 }
 
 // pivoting is a pivot bound to the fields of a table.

@@ -19,7 +19,7 @@ var AppendSpec = &step.Spec{
 	},
 	Forms:   []string{"append FILE"},
 	Options: []step.Option{{Name: "source", Value: "NAME", Help: "a field that says where each row came from"}},
-	Make: func(a *step.Args) (any, error) {
+	Make: func(a *step.Args) (step.Step, error) {
 		name := a.Get("source", "")
 		if a.Has("source") && name == "" {
 			return nil, diag.Usagef("--source: the field has no name").Trying("--source file")
@@ -38,6 +38,11 @@ var AppendSpec = &step.Spec{
 type Append struct {
 	Path   string
 	Source string // name of a field, "": none
+}
+
+// Capabilities implements step.Step.
+func (t *Append) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: t.Run, LooksAt: t.LooksAt()}
 }
 
 // Run implements Step.

@@ -59,7 +59,7 @@ type Join struct {
 	Partners string // error, each, first
 }
 
-func makeJoin(a *step.Args) (any, error) {
+func makeJoin(a *step.Args) (step.Step, error) {
 	j := &Join{Path: a.Within(a.Operands[0])}
 	var err error
 	if j.Alone, err = a.OneOf("alone", "keep", "drop", "error"); err != nil {
@@ -121,8 +121,13 @@ type joined struct {
 	size         int64 // bytes of its cells, about
 }
 
+// Capabilities implements step.Step.
+func (j *Join) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: j.Run, Prepare: j.Prepare, LooksAt: j.LooksAt()}
+}
+
 // Prepare implements Prepared: it loads the other table.
-func (j *Join) Prepare(s *step.Context) (any, error) {
+func (j *Join) Prepare(s *step.Context) (step.Step, error) {
 	other, err := s.OpenTable(j.Path)
 	if err != nil {
 		return nil, err
@@ -303,6 +308,11 @@ const (
 
 // mostAlone is how many different keys without a partner are remembered.
 const mostAlone = 10_000
+
+// Capabilities implements step.Step.
+func (t *joined) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: t.Bind}
+}
 
 // Bind implements Mapper.
 func (t *joined) Bind(in *table.Schema) (*step.Bound, error) {

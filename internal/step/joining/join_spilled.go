@@ -65,6 +65,11 @@ func looseBucket(key []string) int { return rowstore.BucketOf(keying.HashOf(loos
 // numberField is the name of the field behind the others that has the numbers of the rows here. No header can have it.
 const numberField = "\x00number"
 
+// Capabilities implements step.Step.
+func (x *joinedSpilled) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: x.Run}
+}
+
 // Run implements Step.
 func (x *joinedSpilled) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	defer x.there.Close()

@@ -46,7 +46,7 @@ type Beside struct {
 	Else   string
 }
 
-func makeBeside(a *step.Args) (any, error) {
+func makeBeside(a *step.Args) (step.Step, error) {
 	item, err := selection.ParseItem(a.Operands[0])
 	if err != nil {
 		return nil, err
@@ -74,6 +74,11 @@ func makeBeside(a *step.Args) (any, error) {
 		b.By, err = parseSort(a.Get("by", ""), "")
 	}
 	return b, err
+}
+
+// Capabilities implements step.Step.
+func (t *Beside) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: t.Run}
 }
 
 // Run implements Step. It holds all rows.

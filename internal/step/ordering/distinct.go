@@ -24,7 +24,7 @@ var DistinctSpec = &step.Spec{
 	Forms:    []string{"distinct"},
 	Operands: func(*step.Args) int { return 0 },
 	Options:  []step.Option{{Name: "by", Value: "SELECTION", Help: "look at these fields only"}},
-	Make: func(a *step.Args) (any, error) {
+	Make: func(a *step.Args) (step.Step, error) {
 		d := &Distinct{}
 		var err error
 		if a.Has("by") {
@@ -43,6 +43,11 @@ var DistinctSpec = &step.Spec{
 // Distinct keeps the first of equal rows.
 type Distinct struct{ By *selection.Selection }
 
+// Capabilities implements step.Step.
+func (d *Distinct) Capabilities() step.Capabilities {
+	return step.Capabilities{InOrder: d.BindInOrder, Run: d.Run, MayExceed: d.MayExceed}
+}
+
 // MayExceed implements Spilling: a set that has just grown takes 52 bytes a row with what it was, and rows are seldom of fewer than twelve.
 func (d *Distinct) MayExceed(size, memory int64) bool {
 	return size == 0 || 5*size > memory
@@ -59,7 +64,7 @@ func (d *Distinct) fields(in *table.Schema) ([]int, error) {
 // them, which brings equal ones together, and the first of each put back into the order they came in.
 func (d *Distinct) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	if s.Resources.Memory == 0 {
-		return step.InTurn(ctx, d, in, out, s)
+		return step.InTurn(ctx, d.BindInOrder, in, out, s)
 	}
 	var schema *table.Schema
 	var fields []int

@@ -54,7 +54,7 @@ type Fill struct {
 	Within    *selection.Selection
 }
 
-func makeFill(a *step.Args) (any, error) {
+func makeFill(a *step.Args) (step.Step, error) {
 	f := &Fill{Value: a.Get("with", "")}
 	for _, pair := range [][]string{{"up", "right", "with"}, {"right", "with", "within"}, {"with", "within"}} {
 		if err := a.Excludes(pair[0], pair[1:]...); err != nil {
@@ -105,6 +105,11 @@ func tellFill(t *step.Counters) string {
 
 // fillRow fills from the same row, so it is a row step.
 type fillRow Fill
+
+// Capabilities implements step.Step.
+func (f *fillRow) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: f.Bind}
+}
 
 // Bind implements Mapper.
 func (f *fillRow) Bind(in *table.Schema) (*step.Bound, error) {
@@ -160,6 +165,11 @@ func (f *fillRow) Bind(in *table.Schema) (*step.Bound, error) {
 // fillDown fills from the row above.
 type fillDown struct{ *Fill }
 
+// Capabilities implements step.Step.
+func (f *fillDown) Capabilities() step.Capabilities {
+	return step.Capabilities{InOrder: f.BindInOrder, Run: f.Run}
+}
+
 // BindInOrder implements InOrder.
 func (f *fillDown) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 	fields, key, err := f.resolve(in)
@@ -181,7 +191,7 @@ func (f *fillDown) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 
 // Run implements Step.
 func (f *fillDown) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
-	return step.InTurn(ctx, f, in, out, s)
+	return step.InTurn(ctx, f.BindInOrder, in, out, s)
 }
 
 func (f *Fill) resolve(schema *table.Schema) (fields []int, key func(*table.Batch, int) string, err error) {
@@ -272,6 +282,11 @@ type waiting struct {
 type hole struct {
 	w   *waiting
 	row int
+}
+
+// Capabilities implements step.Step.
+func (f *Fill) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: f.Run}
 }
 
 // Run implements Step: filling from below, it holds batches back until the

@@ -46,7 +46,7 @@ type Number struct {
 	When   *formula.Formula
 }
 
-func makeNumber(a *step.Args) (any, error) {
+func makeNumber(a *step.Args) (step.Step, error) {
 	n := &Number{Every: 1}
 	var err error
 	if n.Name, _, err = selection.Unquote(a.Operands[0]); err != nil {
@@ -152,6 +152,11 @@ func (b *numbering) tell() string {
 	return diag.Plural(int64(len(b.seen)), "group")
 }
 
+// Capabilities implements step.Step.
+func (n *Number) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: n.Run}
+}
+
 // Run implements Step.
 func (n *Number) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var b *numbering
@@ -198,6 +203,11 @@ func (n *Number) Run(ctx context.Context, in step.In, out step.Out, s *step.Cont
 
 // numberBy is a Number in the order of some fields.
 type numberBy Number
+
+// Capabilities implements step.Step.
+func (n *numberBy) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: n.Run}
+}
 
 // Run implements Step. It holds all rows.
 func (n *numberBy) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {

@@ -30,7 +30,7 @@ var SortSpec = &step.Spec{
 	},
 	Forms:   []string{"sort SELECTION"},
 	Options: []step.Option{{Name: "order", Value: "number|text|natural", Help: "how all fields are ordered; natural: digits inside text count as numbers"}},
-	Make: func(a *step.Args) (any, error) {
+	Make: func(a *step.Args) (step.Step, error) {
 		order := ""
 		if a.Has("order") {
 			var err error
@@ -76,6 +76,11 @@ type sortedFile struct {
 }
 
 const sortBlock = 1 << 20
+
+// Capabilities implements step.Step.
+func (t *Sort) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: t.Run}
+}
 
 // Run implements Step.
 func (t *Sort) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {

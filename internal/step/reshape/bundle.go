@@ -45,7 +45,7 @@ type Bundle struct {
 	JSON      bool
 }
 
-func makeBundle(a *step.Args) (any, error) {
+func makeBundle(a *step.Args) (step.Step, error) {
 	b := &Bundle{Distinct: a.Has("distinct"), JSON: a.Has("json")}
 	if err := a.Excludes("json", "with"); err != nil {
 		return nil, err
@@ -75,6 +75,11 @@ type bundled struct {
 	seen   []map[string]bool
 	line   int
 	file   int
+}
+
+// Capabilities implements step.Step.
+func (b *Bundle) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: b.Run}
 }
 
 // Run implements Step.

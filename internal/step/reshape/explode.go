@@ -62,7 +62,7 @@ type Pick struct {
 	Path *formula.Path
 }
 
-func makeExplode(a *step.Args) (any, error) {
+func makeExplode(a *step.Args) (step.Step, error) {
 	e := &Explode{JSON: a.Has("json"), Position: strings.TrimSpace(a.Get("position", "")), SkipBlank: a.Has("skip-blank"), Exact: a.Has("exact")}
 	var err error
 	if e.Selection, err = selection.Parse(a.Operands[0]); err != nil {
@@ -122,6 +122,11 @@ func picksOf(s string) ([]Pick, error) {
 		out = append(out, Pick{name, path})
 	}
 	return out, nil
+}
+
+// Capabilities implements step.Step.
+func (e *Explode) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: e.Bind}
 }
 
 // Bind implements Mapper.

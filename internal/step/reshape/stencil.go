@@ -44,12 +44,14 @@ type Stencil struct {
 // OnSheet is a step that works on a sheet as it lies, so that it must come right after reading.
 type OnSheet interface{ OnSheet() }
 
-// OnSheet implements the interface.
-func (*Stencil) OnSheet() {}
+// Capabilities implements step.Step.
+func (t *Stencil) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: t.Run, OnSheet: true}
+}
 
 const unwanted = "."
 
-func makeStencil(a *step.Args) (any, error) {
+func makeStencil(a *step.Args) (step.Step, error) {
 	t := &Stencil{SkipBlank: a.Has("skip-blank")}
 	var err error
 	if a.Has("side") {

@@ -19,7 +19,7 @@ var TransposeSpec = &step.Spec{
 	Forms:    []string{"transpose"},
 	Operands: func(*step.Args) int { return 0 },
 	Options:  []step.Option{{Name: "label", Value: "NAME", Help: "the name of the first field (default: as it was)"}},
-	Make: func(a *step.Args) (any, error) {
+	Make: func(a *step.Args) (step.Step, error) {
 		if a.Has("label") && a.Get("label", "") == "" {
 			return nil, diag.Usagef("--label: the field has no name").Trying("--label measure")
 		}
@@ -35,6 +35,11 @@ var TransposeSpec = &step.Spec{
 
 // Transpose turns the table over.
 type Transpose struct{ Label string }
+
+// Capabilities implements step.Step.
+func (t *Transpose) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: t.Run, OpenFields: t.OpenFields()}
+}
 
 // OpenFields implements the interface.
 func (*Transpose) OpenFields() bool { return true }

@@ -64,7 +64,7 @@ type pair struct {
 	items []*selection.Item // nil: there is no such field
 }
 
-func makeUnpivot(a *step.Args) (any, error) {
+func makeUnpivot(a *step.Args) (step.Step, error) {
 	u := &Unpivot{Label: a.Get("label", "label"), Values: []string{a.Get("value", "value")}, SkipBlank: a.Has("skip-blank")}
 	if a.Has("row") {
 		return u, u.byHand(a)
@@ -150,6 +150,11 @@ type unpivoting struct {
 type group struct {
 	labels []string
 	fields []int
+}
+
+// Capabilities implements step.Step.
+func (u *Unpivot) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: u.Bind}
 }
 
 // Bind implements Mapper.

@@ -53,7 +53,7 @@ type Assert struct {
 	Against        string
 }
 
-func makeAssert(a *step.Args) (any, error) {
+func makeAssert(a *step.Args) (step.Step, error) {
 	s := &Assert{Rows: -1}
 	if len(a.Values) == 0 {
 		return nil, diag.Usagef("assert asks for nothing").Trying("--unique SELECTION", "--that FORMULA")
@@ -109,6 +109,11 @@ func makeAssert(a *step.Args) (any, error) {
 // failed is the error of something that does not hold.
 func failed(format string, args ...any) *diag.Error {
 	return diag.Dataf("assert failed: "+format, args...)
+}
+
+// Capabilities implements step.Step.
+func (a *Assert) Capabilities() step.Capabilities {
+	return step.Capabilities{Run: a.Run, LooksAt: a.LooksAt()}
 }
 
 // Run implements Step.

@@ -54,7 +54,7 @@ type Cast struct {
 	Strip     string
 }
 
-func makeCast(a *step.Args) (any, error) {
+func makeCast(a *step.Args) (step.Step, error) {
 	sel, err := selection.Parse(a.Operands[0])
 	if err != nil {
 		return nil, err
@@ -94,6 +94,11 @@ func contains(list []string, s string) bool {
 		}
 	}
 	return false
+}
+
+// Capabilities implements step.Step.
+func (c *Cast) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: c.Bind}
 }
 
 // Bind implements Mapper.

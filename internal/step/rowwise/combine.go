@@ -46,7 +46,7 @@ type Combine struct {
 	Keep      bool
 }
 
-func makeCombine(a *step.Args) (any, error) {
+func makeCombine(a *step.Args) (step.Step, error) {
 	c := &Combine{As: strings.TrimSpace(a.Get("as", "")), Keep: a.Has("keep")}
 	if c.As == "" {
 		return nil, diag.Usagef("combine lacks --as, the name of the new field").Trying("--as hive")
@@ -72,6 +72,11 @@ func makeCombine(a *step.Args) (any, error) {
 		return nil, diag.Usagef("{@} stands for the measure in a header; here each place names a field").Trying("{field} instead of {@}")
 	}
 	return c, nil
+}
+
+// Capabilities implements step.Step.
+func (c *Combine) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: c.Bind}
 }
 
 // Bind implements Mapper.

@@ -16,7 +16,7 @@ var FieldsSpec = &step.Spec{
 		"'colony,*' moves one to the front, '!note' drops one.",
 	},
 	Forms: []string{"fields SELECTION"},
-	Make: func(a *step.Args) (any, error) {
+	Make: func(a *step.Args) (step.Step, error) {
 		sel, err := selection.Parse(a.Operands[0])
 		if err == nil && len(sel.Items()) == 0 {
 			err = diag.Usagef("the selection is empty: a table needs a field")
@@ -32,6 +32,11 @@ var FieldsSpec = &step.Spec{
 
 // Fields chooses and orders fields.
 type Fields struct{ Selection *selection.Selection }
+
+// Capabilities implements step.Step.
+func (f *Fields) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: f.Bind}
+}
 
 // Bind implements Mapper.
 func (f *Fields) Bind(in *table.Schema) (*step.Bound, error) {

@@ -39,7 +39,7 @@ type Recode struct {
 	Others string
 }
 
-func makeRecode(a *step.Args) (any, error) {
+func makeRecode(a *step.Args) (step.Step, error) {
 	item, err := selection.ParseItem(a.Operands[0])
 	if err != nil {
 		return nil, err
@@ -83,11 +83,16 @@ func makeRecode(a *step.Args) (any, error) {
 // mostOthers is how many different values that are no codes are remembered.
 const mostOthers = 1000
 
+// Capabilities implements step.Step.
+func (c *Recode) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: c.Bind, Prepare: c.Prepare, LooksAt: c.LooksAt()}
+}
+
 // LooksAt implements the interface.
 func (c *Recode) LooksAt() string { return c.Map.path() }
 
 // Prepare implements Prepared: it loads the codes.
-func (c *Recode) Prepare(s *step.Context) (any, error) {
+func (c *Recode) Prepare(s *step.Context) (step.Step, error) {
 	if c.Map == nil {
 		return c, nil
 	}

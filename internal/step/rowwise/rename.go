@@ -58,7 +58,7 @@ type renaming struct {
 	to   string
 }
 
-func makeRename(a *step.Args) (any, error) {
+func makeRename(a *step.Args) (step.Step, error) {
 	if err := a.Excludes("lower", "snake", "map", "into"); err != nil {
 		return nil, err
 	}
@@ -107,7 +107,7 @@ func makeRename(a *step.Args) (any, error) {
 	return r, nil
 }
 
-func makeRenameByPattern(a *step.Args) (any, error) {
+func makeRenameByPattern(a *step.Args) (step.Step, error) {
 	r := &Rename{}
 	var err error
 	if r.From, err = pattern.Parse(a.Operands[0]); err != nil {
@@ -144,6 +144,11 @@ func snake(s string) string {
 	return strings.TrimSuffix(b.String(), "_")
 }
 
+// Capabilities implements step.Step.
+func (r *Rename) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: r.Bind, Prepare: r.Prepare, LooksAt: r.LooksAt(), OpenFields: r.OpenFields()}
+}
+
 // LooksAt implements the interface.
 func (r *Rename) LooksAt() string { return r.Map.path() }
 
@@ -151,7 +156,7 @@ func (r *Rename) LooksAt() string { return r.Map.path() }
 func (r *Rename) OpenFields() bool { return strings.HasPrefix(r.Map.path(), "@") }
 
 // Prepare implements Prepared: it loads the names.
-func (r *Rename) Prepare(s *step.Context) (any, error) {
+func (r *Rename) Prepare(s *step.Context) (step.Step, error) {
 	if r.Map == nil {
 		return r, nil
 	}

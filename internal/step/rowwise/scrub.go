@@ -22,7 +22,7 @@ var ScrubSpec = &step.Spec{
 	},
 	Forms:   []string{"scrub SELECTION"},
 	Options: []step.Option{{Name: "case", Value: "lower|upper|title", Help: "and write all in that case"}},
-	Make: func(a *step.Args) (any, error) {
+	Make: func(a *step.Args) (step.Step, error) {
 		sel, err := selection.Parse(a.Operands[0])
 		if err != nil {
 			return nil, err
@@ -44,6 +44,11 @@ var ScrubSpec = &step.Spec{
 type Scrub struct {
 	Selection *selection.Selection
 	Case      string
+}
+
+// Capabilities implements step.Step.
+func (c *Scrub) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: c.Bind}
 }
 
 // Bind implements Mapper.

@@ -41,7 +41,7 @@ type Set struct {
 	Formula   *formula.Formula
 }
 
-func makeSet(a *step.Args) (any, error) {
+func makeSet(a *step.Args) (step.Step, error) {
 	if a.Has("to") {
 		sel, err := selection.Parse(a.Operands[0])
 		if err != nil {
@@ -64,6 +64,11 @@ func makeSet(a *step.Args) (any, error) {
 	}
 	f, err := formula.Parse(source)
 	return &Set{Name: name, Formula: f}, err
+}
+
+// Capabilities implements step.Step.
+func (t *Set) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: t.Bind}
 }
 
 // Bind implements Mapper.

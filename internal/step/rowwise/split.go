@@ -59,7 +59,7 @@ type Split struct {
 	Keep    bool
 }
 
-func makeSplit(a *step.Args) (any, error) {
+func makeSplit(a *step.Args) (step.Step, error) {
 	item, err := selection.ParseItem(a.Operands[0])
 	if err != nil {
 		return nil, err
@@ -107,6 +107,11 @@ func partsOf(source string) (*pattern.Pattern, []string, error) {
 		return nil, nil, diag.Usagef("{@} stands for the measure in a header; a part of a cell needs a name").Trying("{kind} instead of {@}")
 	}
 	return p, names, nil
+}
+
+// Capabilities implements step.Step.
+func (t *Split) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: t.Bind}
 }
 
 // Bind implements Mapper.

@@ -18,7 +18,7 @@ var WhereSpec = &step.Spec{
 		"Cells are read as numbers where they are compared with numbers, as text where with text.",
 	},
 	Forms: []string{"where FORMULA"},
-	Make: func(a *step.Args) (any, error) {
+	Make: func(a *step.Args) (step.Step, error) {
 		f, err := formula.Parse(a.Operands[0])
 		if err != nil {
 			return nil, err
@@ -37,6 +37,11 @@ var WhereSpec = &step.Spec{
 
 // Where keeps the rows for which a formula holds.
 type Where struct{ Formula *formula.Formula }
+
+// Capabilities implements step.Step.
+func (w *Where) Capabilities() step.Capabilities {
+	return step.Capabilities{Rows: w.Bind}
+}
 
 // Bind implements Mapper.
 func (w *Where) Bind(in *table.Schema) (*step.Bound, error) {

@@ -41,20 +41,20 @@ const (
 	Kinds = 2 * Claimed // how many there are
 )
 
-// Run runs a Mapper or a Step over rows, in batches of so many.
-func Run(made any, in Table, size int, kind Kind) (Table, step.Counters, error) {
+// Run runs a step over rows, in batches of so many.
+func Run(made step.Step, in Table, size int, kind Kind) (Table, step.Counters, error) {
 	return RunAt(&step.Context{Step: "step"}, made, in, size, kind)
 }
 
-// RunAt runs a step at a site.
-func RunAt(site *step.Context, made any, in Table, size int, kind Kind) (Table, step.Counters, error) {
+// RunAt runs a step in a context.
+func RunAt(site *step.Context, made step.Step, in Table, size int, kind Kind) (Table, step.Counters, error) {
 	out := &collector{}
 	err := run(context.Background(), made, in, size, kind, out, site)
 	return out.table, site.Counters, err
 }
 
-// run drives a step, a mapper wrapped as one.
-func run(ctx context.Context, made any, in Table, size int, kind Kind, out step.Out, site *step.Context) error {
+// run drives a step.
+func run(ctx context.Context, made step.Step, in Table, size int, kind Kind, out step.Out, site *step.Context) error {
 	source := func(ctx context.Context, to step.Out) error {
 		if err := to.Start(table.NewSchema(in.Names)); err != nil {
 			return err
@@ -76,14 +76,14 @@ func run(ctx context.Context, made any, in Table, size int, kind Kind, out step.
 		site.Counters.Out += int64(b.Rows)
 		return out.Emit(b)
 	}}
-	if s, ok := made.(step.Step); ok {
-		return s.Run(ctx, source, counting, site)
+	ways := made.Capabilities()
+	if ways.Run != nil {
+		return ways.Run(ctx, source, counting, site)
 	}
-	m := made.(step.Mapper)
 	var fn step.MapFunc
 	return source(ctx, step.Through{
 		OnStart: func(schema *table.Schema) error {
-			bound, err := m.Bind(schema)
+			bound, err := ways.Rows(schema)
 			if err != nil {
 				return err
 			}
@@ -279,7 +279,7 @@ func (c *collector) Emit(b *table.Batch) error {
 }
 
 // Check runs a step in all ways a runner may and compares the outcomes.
-func Check(t *testing.T, made any, in Table) Table {
+func Check(t *testing.T, made step.Step, in Table) Table {
 	t.Helper()
 	want, tally, err := Run(made, in, max(1, len(in.Rows)), Plain)
 	require.NoError(t, err)
