@@ -3,10 +3,12 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strconv"
 	"strings"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/run"
+	"revuelta/internal/step/catalog"
 )
 
 // checkPlan checks a plan without running it.
@@ -14,6 +16,9 @@ func checkPlan(ctx context.Context, a *app, c *call) error {
 	p, err := a.program(c)
 	if err != nil {
 		return err
+	}
+	if c.args.Has("stages") {
+		return a.showStages(p, c)
 	}
 	lines, err := run.Check(ctx, p, run.Env{Stdin: a.In})
 	var place, name, fields int
@@ -65,4 +70,31 @@ func quotedNames(names []string) []string {
 		out = append(out, n)
 	}
 	return out
+}
+
+// showStages writes how the steps of a plan are run: those of one section go through the workers together.
+func (a *app) showStages(p *run.Program, c *call) error {
+	stages, err := run.Stages(p, run.Env{Stdin: a.In})
+	if err != nil {
+		return err
+	}
+	name := len("step")
+	for _, s := range stages {
+		name = max(name, len(s.Name))
+	}
+	fmt.Fprintf(a.Out, "section  line  %-*s  run       holds\n", name, "step")
+	for _, s := range stages {
+		line, holds := "", "nothing"
+		if s.Line > 0 {
+			line = strconv.Itoa(s.Line)
+		}
+		if spec := catalog.Find(s.Name); s.Held && spec != nil && spec.Memory != "" {
+			holds = spec.Memory
+		}
+		if s.LooksAt != "" {
+			holds += "; looks at " + s.LooksAt
+		}
+		fmt.Fprintf(a.Out, "%7d  %4s  %-*s  %-8s  %s\n", s.Section, line, name, s.Name, s.Kind, holds)
+	}
+	return nil
 }

@@ -135,7 +135,7 @@ func commands() []command {
 			Brief:    []string{"Looks whether a plan can run, reading headers only, and names the fields after each step.", "All that is wrong is told at once; fields that depend on the data are said to be so."},
 			Forms:    []string{"check PLAN", "check --step '...'..."},
 			Operands: func(a *step.Args) int { return map[bool]int{true: 0, false: 1}[a.Has("step")] },
-			Options:  []step.Option{stepOption},
+			Options:  []step.Option{stepOption, {Name: "stages", Help: "show instead how each step is run and what it holds, for those who work on the program"}},
 			Examples: []step.Example{{
 				Command: "revuelta check --step 'fill apiary' --step 'unpivot \"{month} kilos\" --value kilos' harvest.csv",
 				Input:   "apiary,colony,April kilos,May kilos\nVesk,026,1.10,4\n",

@@ -1,11 +1,13 @@
 package run
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 
 	"revuelta/internal/format"
 	"revuelta/internal/step"
+	"revuelta/internal/table"
 )
 
 // stageKind is how a stage is run.
@@ -146,7 +148,7 @@ type Stage struct {
 	Line    int
 	Name    string
 	Section int    // counted from 1 over all tables
-	Kind    string // rows, in order, reduced or whole
+	Kind    string // rows, in order, reduced or whole; of a step that reads another table first, as where that has room in memory
 	LooksAt string // another table
 	Held    bool   // it may hold rows
 }
@@ -175,18 +177,27 @@ func Stages(p *Program, env Env) ([]Stage, error) {
 			known.size = sizeOf(src.Inputs(), rd.Paths)
 			src.Close()
 		}
-		g, err := compile(p.Plan, items, known, func(_ *stage, made step.Step) (step.Step, error) { return made, nil },
+		g, err := compile(p.Plan, items, known, func(_ *stage, made step.Step) (step.Step, error) { return unread{made}, nil },
 			func(*Write) (step.Step, error) { return teeStep{}, nil }, func(m *Mark) step.Step { return marking{r, m.Name} })
 		if err != nil {
 			return nil, err
 		}
 		for _, st := range g.stages {
 			out = append(out, Stage{Line: st.line, Name: st.name, Section: section + st.section + 1, Kind: st.kind.String(), LooksAt: st.capabilities.LooksAt,
-				Held: st.kind == reduceStage || st.kind == wholeStage && !st.inner})
+				Held: !st.inner && (st.kind != rowStage || st.capabilities.Prepare != nil)})
 			if st == g.stages[len(g.stages)-1] {
 				section += st.section + 1
 			}
 		}
 	}
 	return out, nil
+}
+
+// unread is a step that reads another table first, as it is run where that has room in memory.
+type unread struct{ step.Step }
+
+func (u unread) Capabilities() step.Capabilities {
+	c := u.Step.Capabilities()
+	c.Rows = func(in *table.Schema) (*step.Bound, error) { return nil, errors.New("the other table was not read") }
+	return c
 }

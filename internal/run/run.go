@@ -13,7 +13,6 @@ import (
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
 	"revuelta/internal/step"
-	"revuelta/internal/step/reshape"
 	"revuelta/internal/table"
 )
 
@@ -203,7 +202,7 @@ func (p *Program) OnSheets() (*Apply, error) {
 		if !ok {
 			continue
 		}
-		if _, ok := a.Step.(reshape.OnSheet); !ok {
+		if !a.Step.Capabilities().OnSheet {
 			continue
 		}
 		var rd *Read

@@ -41,9 +41,6 @@ type Stencil struct {
 	SkipBlank bool
 }
 
-// OnSheet is a step that works on a sheet as it lies, so that it must come right after reading.
-type OnSheet interface{ OnSheet() }
-
 // Capabilities implements step.Step.
 func (t *Stencil) Capabilities() step.Capabilities {
 	return step.Capabilities{Run: t.Run, OnSheet: true}
