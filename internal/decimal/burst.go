@@ -22,10 +22,10 @@ type Burst struct {
 
 const blankScale = -1
 
-// Parse reads cells, no more than BurstSize, as [Parse] does, a blank as none. It gives how many it read. text: as for [Places].
-func (b *Burst) Parse(cells []string, text view.Text) int {
+// Parse reads cells, no more than BurstSize, as [Parse] does, a blank as none. It gives how many it read.
+func (b *Burst) Parse(cells []string) int {
 	var places [BurstSize]Place
-	Places(cells, places[:], text)
+	Places(cells, places[:])
 	for i, s := range cells {
 		if p := places[i]; p != NoPlace { // most numbers
 			b.coef[i], b.scale[i] = int64(p&(1<<PlaceDigits-1)), int8(p>>PlaceDigits)
@@ -206,19 +206,15 @@ const NoPlace Place = math.MaxUint32
 // PlaceDigits is how many bits of a Place are the digits.
 const PlaceDigits = 27
 
-// Places gives the places of cells; there is one for each. text: that they all lie in, nil where that is not known.
-func Places(cells []string, places []Place, text view.Text) {
+// Places gives the places of cells; there is one for each.
+func Places(cells []string, places []Place) {
 	places = places[:len(cells)]
 	for i, s := range cells {
 		place, n := NoPlace, len(s)
 		if n-1 < 8 && n > 0 {
 			pad := 8 * (8 - n) & 63
-			v, ok := text.Last8(s)
-			if !ok { // what stands before it is shifted out
-				v = eight(s) << pad
-			}
-			v = (v ^ zeros) >> pad << pad // each digit by its value, zeros in front
-			if byte(v>>pad)-1 < 9 {       // it begins with 1 to 9
+			v := (eight(s)<<pad ^ zeros) >> pad << pad // each digit by its value, zeros in front
+			if byte(v>>pad)-1 < 9 {                    // it begins with 1 to 9
 				v, scale := closed(v)
 				if areDigits(v) && scale >= 0 {
 					place = Place(scale<<PlaceDigits) | Place(together(v))

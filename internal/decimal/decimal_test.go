@@ -9,8 +9,6 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"revuelta/internal/view"
 )
 
 func TestParse(t *testing.T) {
@@ -157,11 +155,11 @@ func sameInBursts(t *testing.T, a, b string, x, y D) {
 		one  func(x, y D) (D, error)
 		many func(b, o *Burst, n int) int
 	}{"+": {D.Add, (*Burst).Add}, "-": {D.Sub, (*Burst).Sub}, "*": {D.Mul, (*Burst).Mul}} {
-		if n := left.Parse([]string{a, "", a}, nil); n < 3 {
+		if n := left.Parse([]string{a, "", a}); n < 3 {
 			require.NotNil(t, x.big, a)
 			return
 		}
-		if n := right.Parse([]string{b, b, b}, nil); n < 3 {
+		if n := right.Parse([]string{b, b, b}); n < 3 {
 			require.NotNil(t, y.big, b)
 			return
 		}
@@ -189,10 +187,10 @@ func FuzzParseShort(f *testing.F) {
 		coef, scale, ok := parseShort(s)
 		want, is := parsePlain(s)
 		places := []Place{0, 0}
-		Places([]string{s, "7"}, places, nil)
+		Places([]string{s, "7"}, places)
 		text := "39.35,5," + s + ",9" // what stands before a cell makes no difference
 		in := make([]Place, 4)
-		Places([]string{text[:5], text[6:7], text[8 : 8+len(s)], text[9+len(s):]}, in, view.Bytes(text))
+		Places([]string{text[:5], text[6:7], text[8 : 8+len(s)], text[9+len(s):]}, in)
 		require.Equal(t, []Place{2<<PlaceDigits | 3935, 5, places[0], 9}, in, s)
 		usual := ok && len(s) <= 8 && '1' <= s[0] && s[0] <= '9'
 		require.Equal(t, usual, places[0] != NoPlace, s)
@@ -222,7 +220,7 @@ func BenchmarkBurst(b *testing.B) {
 	var x, two Burst
 	two.Fill(FromInt(2), BurstSize)
 	for b.Loop() {
-		x.Parse(in, nil)
+		x.Parse(in)
 		x.Mul(&two, BurstSize)
 		text = x.Append(text[:0], out, BurstSize)
 	}

@@ -437,7 +437,7 @@ type Eval struct {
 
 // Eval makes an evaluator.
 func (p *Program) Eval() *Eval {
-	v := &Eval{p: p, env: env{cells: make([][]string, len(p.columns)), texts: make([]view.Text, len(p.columns))}, scratch: make([][]string, len(p.columns))}
+	v := &Eval{p: p, env: env{cells: make([][]string, len(p.columns))}, scratch: make([][]string, len(p.columns))}
 	if len(p.columns) == 1 && p.f.root.nums == nil { // where there is nums it is as quick
 		v.memo = &memo{slots: make([]pair, fewestSlots)}
 	}
@@ -448,7 +448,6 @@ func (p *Program) Eval() *Eval {
 func (v *Eval) Load(b *table.Batch) {
 	for i, c := range v.p.columns {
 		v.env.cells[i], v.scratch[i] = b.Cols[c].Flat(b.Rows, v.scratch[i])
-		v.env.texts[i] = b.Cols[c].Text()
 	}
 }
 

@@ -6,13 +6,11 @@ import (
 	"strings"
 
 	"revuelta/internal/decimal"
-	"revuelta/internal/view"
 )
 
 // env is what a formula works on: the cells of the fields it names, and a row.
 type env struct {
 	cells [][]string
-	texts []view.Text // which of them stand one behind the other in one text
 	row   int
 	fail  *failure // the first that went wrong
 	spare []*decimal.Burst
@@ -66,7 +64,7 @@ const notNumber = "is not a number"
 func field(slot, at int) node {
 	return node{kind: Cell, at: at, slot: slot,
 		nums: func(e *env, from, n int, out *decimal.Burst) int {
-			return out.Parse(e.cells[slot][from:from+n], e.texts[slot])
+			return out.Parse(e.cells[slot][from : from+n])
 		},
 		text: func(e *env) string { return e.cells[slot][e.row] },
 		num: func(e *env) (decimal.D, bool) {
@@ -281,7 +279,7 @@ func comparison(op string, at int, l, r node) (node, error) {
 			b := e.burst()
 			defer e.giveBack(b)
 			for done := 0; done < len(truth); {
-				n := b.Parse(e.cells[slot][from+done:from+min(done+decimal.BurstSize, len(truth))], e.texts[slot])
+				n := b.Parse(e.cells[slot][from+done : from+min(done+decimal.BurstSize, len(truth))])
 				order := e.order[:n]
 				b.Compare(value, order)
 				for i, o := range order {

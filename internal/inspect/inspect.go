@@ -157,7 +157,7 @@ func (s *sample) index() {
 		for r, row := range s.rows {
 			f.cells[r] = row[i]
 		}
-		decimal.Places(f.cells, places, nil)
+		decimal.Places(f.cells, places)
 		for r, c := range f.cells {
 			switch {
 			case places[r] != decimal.NoPlace:

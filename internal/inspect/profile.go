@@ -14,7 +14,6 @@ import (
 	"revuelta/internal/selection"
 	"revuelta/internal/step"
 	"revuelta/internal/table"
-	"revuelta/internal/view"
 )
 
 // What is kept exactly of a field; beyond it there are sketches.
@@ -129,7 +128,7 @@ func (p *profilePart) Add(b *table.Batch, _ int64) error {
 	for i, f := range p.fields {
 		var cells []string
 		cells, p.spare = b.Cols[f].Flat(b.Rows, p.spare)
-		p.of[i].add(cells[:b.Rows], b.Cols[f].Text())
+		p.of[i].add(cells[:b.Rows])
 	}
 	return nil
 }
@@ -175,8 +174,8 @@ func newTally() *tally {
 	return &tally{counts: map[string]*kept{}, exact: make([]float64, 0, 64)}
 }
 
-func (t *tally) add(cells []string, text view.Text) {
-	t.rest = t.small.take(cells, t.rest[:0], text)
+func (t *tally) add(cells []string) {
+	t.rest = t.small.take(cells, t.rest[:0])
 	for _, c := range t.rest {
 		t.filled++
 		recent := &t.recent[(int(c[0])+31*int(c[len(c)-1])+7*len(c))%len(t.recent)]

@@ -4,7 +4,6 @@ import (
 	"math"
 
 	"revuelta/internal/decimal"
-	"revuelta/internal/view"
 )
 
 // smalls counts the cells that hold small numbers, as 39.35 or -7, each by itself: by its digits, for each number of
@@ -21,11 +20,11 @@ const (
 )
 
 // take counts the cells that hold small numbers as they are commonly written: 07, .5 or -0 are others. It appends
-// those that do not to rest, but for blanks. text: as for [decimal.Places].
-func (s *smalls) take(cells, rest []string, text view.Text) []string {
+// those that do not to rest, but for blanks.
+func (s *smalls) take(cells, rest []string) []string {
 	for len(cells) > 0 {
 		some := cells[:min(len(cells), len(s.places))]
-		decimal.Places(some, s.places[:], text)
+		decimal.Places(some, s.places[:])
 		for i, p := range s.places[:len(some)] { // no place in memory waits for another
 			scale, k := int(p>>decimal.PlaceDigits), int(p&(1<<decimal.PlaceDigits-1))
 			if scale < smallDecimals && k < len(s.counts[scale]) {

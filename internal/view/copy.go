@@ -178,9 +178,10 @@ func (v *Interleaved) Append(dst, tail []byte, end int, codes []int32, row int, 
 	if cap(dst)-len(dst) < need {
 		dst = slices.Grow(dst, need)
 	}
-	dst = append(dst, tail[end:]...)
 	start := unsafe.Pointer(unsafe.SliceData(dst))
 	to := unsafe.Add(start, len(dst))
+	blocks(to, unsafe.Add(unsafe.Pointer(unsafe.SliceData(tail)), end), len(tail)-end)
+	to = unsafe.Add(to, len(tail)-end)
 	if v.measures == 1 {
 		to = interleaveOne(to, unsafe.Pointer(unsafe.SliceData(tail)), len(tail), v.labels, codes, v.bases[:len(codes)], offset)
 	} else {

@@ -42,16 +42,6 @@ func (t Text) Cell(from, to int) string {
 	return unsafe.String((*byte)(unsafe.Add(unsafe.Pointer(unsafe.SliceData(t)), from)), to-from)
 }
 
-// Last8 is the last eight bytes up to the end of a cell, the first of them lowest, with those before it where it has
-// fewer; false where it does not end in the text, or not so far from its beginning.
-func (t Text) Last8(s string) (uint64, bool) {
-	at := unsafe.Add(unsafe.Pointer(unsafe.StringData(s)), len(s)-8)
-	if len(t) < 8 || uintptr(at)-uintptr(unsafe.Pointer(unsafe.SliceData(t))) > uintptr(len(t)-8) {
-		return 0, false
-	}
-	return binary.LittleEndian.Uint64((*[8]byte)(at)[:]), true
-}
-
 // Load4 and Load8 are the bytes from an offset on as a number, the first of them lowest.
 func (t Text) Load4(at int) uint32 {
 	if uint(at) > uint(len(t)-4) || len(t) < 4 {

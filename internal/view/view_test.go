@@ -75,19 +75,6 @@ func TestLoads(t *testing.T) {
 	assert.Panics(t, func() { text.Load4(-1) })
 	assert.Panics(t, func() { Text("abc").Load4(0) })
 	assert.Panics(t, func() { Text("abc").Load8(0) })
-	for to := 1; to <= 10; to++ {
-		v, ok := text.Last8(text.Cell(to-1, to))
-		require.Equal(t, to >= 8, ok)
-		if ok {
-			assert.Equal(t, binary.LittleEndian.Uint64(text[to-8:]), v)
-		}
-	}
-	for _, elsewhere := range []string{"12345678", ""} {
-		_, ok := text.Last8(elsewhere)
-		assert.False(t, ok)
-		_, ok = Text("abc").Last8(elsewhere)
-		assert.False(t, ok)
-	}
 	to := make([]uint32, 6)
 	Put4(to, 2, [4]uint32{1, 2, 3, 4})
 	assert.Equal(t, []uint32{0, 0, 1, 2, 3, 4}, to)

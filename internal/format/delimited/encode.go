@@ -29,7 +29,6 @@ type Encoder struct {
 	labels   [][]byte // of interleaved
 	measures [][][]string
 	columns  view.Interleaved
-	tail     []byte
 	spans    []view.Span // of cleanRows
 }
 
@@ -41,6 +40,7 @@ type part struct {
 	upTo   []int          // of each of cols: up to where the text is taken as it was read; 0: it may need quotes
 	run    int
 	until  int32  // row at which the next run begins
+	before string // the text of each run begins with it
 	text   []byte // of the current run, or of all codes one after another
 	offs   []int32
 	cells  []string
@@ -248,7 +248,7 @@ func (e *Encoder) plan(b *table.Batch) {
 			for to < len(b.Cols) && b.Cols[to].Kind == table.Runs && sameEnds(b.Cols[to].Ends, c.Ends) {
 				to++
 			}
-			p.cols, p.run, p.until = b.Cols[i:to], -1, 0
+			p.cols, p.run, p.until, p.before = b.Cols[i:to], -1, 0, ""
 			p.upTo = p.upTo[:0]
 			for k := range p.cols {
 				upTo := 0
@@ -308,7 +308,7 @@ func (e *Encoder) after(last bool) string {
 // advance encodes the next run.
 func (e *Encoder) advance(p *part) {
 	p.run++
-	text := p.text[:0]
+	text := append(p.text[:0], p.before...)
 	for i := 0; i < len(p.cols); i++ {
 		cell := p.cols[i].Cells[p.run]
 		switch to := p.upTo[i]; {

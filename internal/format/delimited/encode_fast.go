@@ -82,14 +82,15 @@ func (e *Encoder) interleaved(dst []byte, each, rows int) []byte {
 		e.labels[code] = slices.Grow(e.labels[code], view.Slack)
 	}
 	e.columns.Load(e.labels, e.measures, rows/each)
-	e.tail = append(e.tail[:0], e.end...)
+	tail := slices.Grow([]byte(e.end), view.Slack)
 	for row := range rows / each {
 		if runs != nil {
+			runs.before = e.end
 			e.advance(runs)
-			e.tail = append(append(e.tail[:0], e.end...), runs.text...)
+			runs.text = slices.Grow(runs.text, view.Slack)
+			tail = runs.text
 		}
-		e.tail = slices.Grow(e.tail, view.Slack)
-		dst = e.columns.Append(dst, e.tail, len(e.end), first.codes[row*each:(row+1)*each], row, e.style.Delimiter)
+		dst = e.columns.Append(dst, tail, len(e.end), first.codes[row*each:(row+1)*each], row, e.style.Delimiter)
 	}
 	return dst
 }

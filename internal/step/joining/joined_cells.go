@@ -54,21 +54,33 @@ func (t *joinedCells) fill(dst *table.Batch, from int, rows []int32, absent func
 		c.Place(t.text, k)
 	}
 	text := t.text
+	// Where the cells of some rows end is loaded first, so that no row waits in memory for another.
+	const burst = 64
+	var ends [burst]uint64
 	switch t.fields {
 	case 0:
 	case 1:
-		one := dst.Cols[from].Cells[:len(rows)]
-		for r, p := range rows {
-			at := t.at[p+1] + 4
-			one[r] = text.Cell(at, at+t.end(at-4))
+		for first := 0; first < len(rows); first += burst {
+			some, one := rows[first:min(first+burst, len(rows))], dst.Cols[from].Cells[first:]
+			for r, p := range some {
+				ends[r] = uint64(t.end(t.at[p+1]))
+			}
+			for r, p := range some {
+				at := t.at[p+1] + 4
+				one[r] = text.Cell(at, at+int(ends[r]))
+			}
 		}
 	case 2:
-		one, two := dst.Cols[from].Cells[:len(rows)], dst.Cols[from+1].Cells[:len(rows)]
-		for r, p := range rows {
-			at := t.at[p+1] + 8
-			ends := text.Load8(at - 8)
-			middle := at + int(uint32(ends))
-			one[r], two[r] = text.Cell(at, middle), text.Cell(middle+1, at+int(ends>>32))
+		for first := 0; first < len(rows); first += burst {
+			some, one, two := rows[first:min(first+burst, len(rows))], dst.Cols[from].Cells[first:], dst.Cols[from+1].Cells[first:]
+			for r, p := range some {
+				ends[r] = text.Load8(t.at[p+1])
+			}
+			for r, p := range some {
+				at := t.at[p+1] + 8
+				middle := at + int(uint32(ends[r]))
+				one[r], two[r] = text.Cell(at, middle), text.Cell(middle+1, at+int(ends[r]>>32))
+			}
 		}
 	default:
 		for r, p := range rows {

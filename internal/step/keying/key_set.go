@@ -250,16 +250,10 @@ func (s *keySet) Add(keys []fingerprint, known []int32) []int32 {
 	const burst, ahead = 16, 64 // memory is asked for a line that far ahead, so that it is there in time
 	fetchAll(s.lines, keys[:min(ahead, len(keys))])
 	s.count += len(keys)
-	plain := s.second == nil && s.before == nil
 	for r := 0; r < len(keys); r += burst {
 		some := keys[r:min(r+burst, len(keys))]
 		fetchAll(s.lines, keys[min(r+ahead, len(keys)):min(r+ahead+burst, len(keys))])
 		for i := 0; i < len(some); i++ {
-			if plain {
-				if i += fill(s.lines, some[i:]); i == len(some) {
-					break
-				}
-			}
 			at, there := s.find(some[i])
 			if there {
 				known = append(known, int32(r+i))
@@ -274,23 +268,6 @@ func (s *keySet) Add(keys []fingerprint, known []int32) []int32 {
 		}
 	}
 	return known
-}
-
-// fill puts keys into their lines, up to the first that may be there already or whose line is full, and says how many that are.
-func fill(lines []keyLine, keys []fingerprint) int {
-	n := len(lines)
-	for i := range keys {
-		f := keys[i]
-		l := &lines[f.line(n)]
-		tags := l.tags
-		k := tags & 0xff
-		if k >= inLine || l.maybe(f.a) {
-			return i
-		}
-		l.a[k] = f.a
-		l.tags = tags + 1 + uint64(byte(f.b))<<(8*k+8)
-	}
-	return len(keys)
 }
 
 // fetchAll asks for the lines of keys from memory.
