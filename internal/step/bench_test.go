@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"revuelta/internal/step"
+	"revuelta/internal/step/steptest"
 	"revuelta/internal/table"
 )
 
@@ -29,7 +30,7 @@ func BenchmarkMappers(b *testing.B) {
 	for _, line := range []string{"unpivot '{m} kilos' --value kilos", "unpivot '{m} kilos' --value kilos --skip-blank", "fields '#-1,*'", "where '{m1 kilos} > 1'", "set 'z = {m1 kilos} * 2'",
 		"split hive '{w}.{d:2}'", "split hive --at . --into w,d", "combine '{hive}-{note}' --as h", "explode hive --at .", "cast hive number", "scrub note", "recode hive 0.00=none", "fill note --with x"} {
 		b.Run(line, func(b *testing.B) {
-			s, err := made(line)
+			s, err := steptest.Made(line)
 			require.NoError(b, err)
 			bound, err := s.Capabilities().Rows(table.NewSchema(names))
 			require.NoError(b, err)

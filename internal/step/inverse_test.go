@@ -14,7 +14,7 @@ import (
 // through runs lines one after the other.
 func through(rt *rapid.T, in steptest.Table, lines ...string) steptest.Table {
 	for i, line := range lines {
-		s, err := made(line)
+		s, err := steptest.Made(line)
 		require.NoError(rt, err, line)
 		out, tally, err := steptest.Run(s, in, rapid.IntRange(1, 5).Draw(rt, fmt.Sprint("size ", i)), steptest.Kind(rapid.IntRange(0, int(steptest.Kinds)-1).Draw(rt, fmt.Sprint("kind ", i))))
 		require.NoError(rt, err, line)

@@ -531,7 +531,7 @@ func TestModels(t *testing.T) {
 				d := draw{rt}
 				in := d.table()
 				line, want, fails := says(d, &in)
-				s, err := made(line)
+				s, err := steptest.Made(line)
 				require.NoError(rt, err, line)
 				site := &step.Context{Step: "step", Resources: step.Resources{Memory: rapid.SampledFrom([]int64{0, 1 << 30, 2000}).Draw(rt, "memory")}}
 				got, tally, err := steptest.RunAt(site, s, in, d.upTo(5), steptest.Kind(d.upTo(int(steptest.Kinds))-1))

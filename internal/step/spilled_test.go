@@ -69,7 +69,7 @@ func TestLittleMemoryIsTheSame(t *testing.T) {
 				require.NoError(rt, f.Close())
 				size := rapid.IntRange(1, 7).Draw(rt, "size")
 				run := func(memory int64) (steptest.Table, step.Counters, string) {
-					s, err := made(strings.Replace(line, "OTHER", other, 1))
+					s, err := steptest.Made(strings.Replace(line, "OTHER", other, 1))
 					require.NoError(rt, err)
 					out, tally, err := steptest.RunAt(&step.Context{Step: "step", Resources: step.Resources{Memory: memory, Temp: filepath.Join(temp, "t")}}, s, in, size, steptest.Plain)
 					tally.Values = nil

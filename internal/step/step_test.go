@@ -3,7 +3,8 @@ package step_test
 import (
 	"fmt"
 	"os"
-	"slices"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -12,129 +13,30 @@ import (
 	"pgregory.net/rapid"
 
 	"revuelta/internal/calendar"
-	"revuelta/internal/plan"
-	"revuelta/internal/run"
 	"revuelta/internal/step"
 	"revuelta/internal/step/catalog"
 	"revuelta/internal/step/steptest"
 	"revuelta/internal/table"
 )
 
-// made makes a step of a line of a plan.
-func made(line string) (step.Step, error) {
-	before := ""
-	if strings.HasPrefix(line, "stencil") {
-		before = "read -\n"
+// TestEveryStepIsChecked: a new step is asked for in the tests of its package.
+func TestEveryStepIsChecked(t *testing.T) {
+	tests, err := filepath.Glob("*/steps_test.go")
+	require.NoError(t, err)
+	all := ""
+	for _, file := range tests {
+		text, err := os.ReadFile(file)
+		require.NoError(t, err)
+		all += string(text)
 	}
-	statements, err := plan.Parse("test", before+line)
-	if err != nil {
-		return nil, err
-	}
-	p, err := plan.Build("test", statements)
-	if err != nil {
-		return nil, err
-	}
-	return p.Items[len(p.Items)-1].(*run.Apply).Step, nil
-}
-
-// parse makes a table of rows parted by /, cells by |; the first row names the fields.
-func parse(text string) steptest.Table {
-	rows := strings.Split(text, "/")
-	t := steptest.Table{Names: strings.Split(rows[0], "|")}
-	for _, r := range rows[1:] {
-		t.Rows = append(t.Rows, strings.Split(r, "|"))
-	}
-	return t
-}
-
-func text(t steptest.Table) string {
-	out := []string{strings.Join(t.Names, "|")}
-	for _, r := range t.Rows {
-		out = append(out, strings.Join(r, "|"))
-	}
-	return strings.Join(out, "/")
-}
-
-// odd are cells that must leave as they came.
-var odd = []string{"026", "1.10", " x ", "2024-3-1", "a\nb", `"`, "", "ñ"}
-
-// every is a use of each step on fields a, b, c; the cells of field c pass through untouched.
-var every = map[string][]string{
-	"unpivot":   {"unpivot a,b", "unpivot a,b --skip-blank", "unpivot '{x}' --among a,b", "unpivot --row 'l = a, b' --value p,q"},
-	"fields":    {"fields c,a", "fields '!b'"},
-	"rename":    {"rename a=x", "rename --snake", "rename '{x:a|b}' --into '{x}{x}'"},
-	"where":     {"where 'a != \"v0\" or blank(a)'", "where 'blank(b) or b == \"w0\"'"},
-	"set":       {"set 'd = text(a, b)'", "set 'a = length(b)'", "set a,b --to 'it ?? \"-\"'"},
-	"cast":      {"cast a,b text"},
-	"scrub":     {"scrub a,b --case upper"},
-	"recode":    {"recode a v0=x,v1=y", "recode a v0= --others blank"},
-	"assert":    {"assert --rows 17 --fields a,b,c --that 'length(a) == 2 or blank(a)'"},
-	"pivot":     {"pivot --down c,b --across a --cell 'count()'", "pivot --across a --cell 'last(b)' --down c --totals field"},
-	"group":     {"group --by c --calc 'count()' --calc 'distinct(a)' --calc 'join(b, \"+\")' --calc 'mode(a)'", "group --by c,a --calc 'max(b) as m' --each-row"},
-	"split":     {"split a 'v{n:#}' --unfit blank", "split b '{w:1}{n}' --keep", "split a --at v --into x,n --fewer blank --more drop"},
-	"combine":   {"combine '{a}-{b}' --as d", "combine b,a --with '' --as a", "combine a --with , --as d --keep"},
-	"explode":   {"explode a --at v", "explode a,b --at 0 --uneven blank --position p", "explode b --at w --exact", "explode a --json --at v", "explode a --at v --also 1 --skip-blank"},
-	"bundle":    {"bundle a --with ,", "bundle b,a --with ' '", "bundle a --json --within b,c --distinct"},
-	"sort":      {"sort a", "sort 'b desc, a' --order natural", "sort c --order text", "sort 'a desc' --order number"},
-	"distinct":  {"distinct", "distinct --by a,c"},
-	"number":    {"number n", "number n --within a --every 2", "number n --cycle 3", "number n --when 'b == \"w0\"'", "number n --by 'b desc' --within a"},
-	"beside":    {"beside a --as n", "beside a --as n --back 2 --within b", "beside b --as n --ahead 2 --by 'a desc' --else -"},
-	"join":      {"join letters.csv --on a=k --partners first", "join letters.csv --on a=k --bring n --alone drop --partners each", "join letters.csv --on b=k --alone keep --partners first", "join letters.csv --when 'a == k' --partners first"},
-	"append":    {"append more.csv", "append more.csv --source s"},
-	"transpose": {"transpose", "transpose --label x"},
-	"stencil":   {"stencil '. x'", "stencil 'x y' --skip-blank", "stencil x --side l"},
-	"fill":      {"fill a,b", "fill a --within b", "fill a --up", "fill b --up --within a", "fill b --right", "fill a --with 0"},
-}
-
-func TestEveryStepKeepsItsPromises(t *testing.T) {
-	in := steptest.Table{Names: []string{"a", "b", "c"}}
-	for i := range 17 {
-		row := []string{"", "", odd[i%len(odd)]}
-		if i%3 == 0 {
-			row[0] = fmt.Sprint("v", i/6)
-		}
-		if i%4 < 2 {
-			row[1] = fmt.Sprint("w", i%2)
-		}
-		in.Rows = append(in.Rows, row)
-	}
-	t.Chdir(t.TempDir())
-	require.NoError(t, os.WriteFile("letters.csv", []byte("k,n,z\nv0,1,x\nv1,2,y\nv1,3,z\nw0,4,\n"), 0o644))
-	require.NoError(t, os.WriteFile("more.csv", []byte("q,c,b\n1,026,x\n"), 0o644))
 	for _, name := range catalog.Names() {
-		lines := every[name]
-		require.NotEmpty(t, lines, "the step %s is not in this test", name)
-		for _, line := range lines {
-			t.Run(line, func(t *testing.T) {
-				s, err := made(line)
-				require.NoError(t, err)
-				out := steptest.Check(t, s, in)
-				c := slices.Index(out.Names, "c")
-				var passed []string
-				for _, r := range out.Rows {
-					if name == "transpose" {
-						if r[0] == "c" {
-							passed = r[1:]
-						}
-						continue
-					}
-					passed = append(passed, r[c])
-				}
-				for _, cell := range odd {
-					if !strings.Contains(line, "skip-blank") && !strings.Contains(line, "drop") && !strings.HasPrefix(line, "where") && name != "stencil" {
-						assert.Contains(t, passed, cell)
-					}
-				}
-				for _, cell := range passed {
-					assert.Contains(t, odd, cell)
-				}
-			})
-		}
+		assert.True(t, regexp.MustCompile(`\n\t\t"`+name+`": +\{`).MatchString(all), "%s has no uses in TestPromises", name)
+		assert.True(t, regexp.MustCompile("\\{[\"`]"+name+" ?").MatchString(all), "%s has no case in TestSteps", name)
 	}
 }
 
 func TestFillUpSingleField(t *testing.T) {
-	s, err := made("fill a --up")
+	s, err := steptest.Made("fill a --up")
 	require.NoError(t, err)
 	in := steptest.Table{Names: []string{"a"}, Rows: [][]string{{""}, {"x"}, {""}, {""}, {"y"}, {""}}}
 	out, tally, err := steptest.Run(s, in, 2, steptest.Plain)
@@ -157,9 +59,9 @@ func TestUnpivotTells(t *testing.T) {
 		{"unpivot Jan..Nov", "Jan|Nov|Dec|note/1|2|3|4", []string{"kept, though named like the folded fields: Dec"}, "2 fields folded: 1 row x 2 labels"},
 		{"unpivot '{a} {b}' --value v", "x 1|x 2/1|2", nil, "2 fields folded: 1 row x 2 combinations of a, b"},
 	} {
-		s, err := made(c.line)
+		s, err := steptest.Made(c.line)
 		require.NoError(t, err)
-		in := parse(c.in)
+		in := steptest.Parse(c.in)
 		bound, err := s.Capabilities().Rows(schemaOf(in))
 		require.NoError(t, err)
 		assert.Equal(t, c.notes, bound.Notes, c.line)
@@ -170,9 +72,9 @@ func TestUnpivotTells(t *testing.T) {
 }
 
 func TestLinesFollowTheRows(t *testing.T) {
-	s, err := made("unpivot a,b --skip-blank")
+	s, err := steptest.Made("unpivot a,b --skip-blank")
 	require.NoError(t, err)
-	out, _, err := steptest.Run(s, parse("a|b/1|2/|/|3"), 2, steptest.Plain)
+	out, _, err := steptest.Run(s, steptest.Parse("a|b/1|2/|/|3"), 2, steptest.Plain)
 	require.NoError(t, err)
 	assert.Equal(t, []int{2, 2, 4}, out.Lines)
 	again, _, err := steptest.Run(must(t, "unpivot label,value --label l --value v"), steptest.Table{Names: out.Names, Rows: out.Rows}, 2, steptest.Plain)
@@ -181,7 +83,7 @@ func TestLinesFollowTheRows(t *testing.T) {
 }
 
 func must(t *testing.T, line string) step.Step {
-	s, err := made(line)
+	s, err := steptest.Made(line)
 	require.NoError(t, err)
 	return s
 }
@@ -200,7 +102,7 @@ func TestUnpivotLosesNothing(t *testing.T) {
 		for range rapid.IntRange(0, 9).Draw(rt, "rows") {
 			in.Rows = append(in.Rows, rapid.SliceOfN(rapid.StringN(0, 3, -1), kept+wide, kept+wide).Draw(rt, "row"))
 		}
-		s, err := made("unpivot /^w/")
+		s, err := steptest.Made("unpivot /^w/")
 		require.NoError(rt, err)
 		out, _, err := steptest.Run(s, in, rapid.IntRange(1, 4).Draw(rt, "size"), steptest.Plain)
 		require.NoError(rt, err)
@@ -277,7 +179,7 @@ func FuzzCastDate(f *testing.F) {
 		if strings.ContainsAny(form+cell, "'\"\n\r\\\x00") || !strings.Contains(form, "%") || cell == "" || len(form) > 30 {
 			return
 		}
-		s, err := made("cast d date --from '" + form + "'")
+		s, err := steptest.Made("cast d date --from '" + form + "'")
 		if err != nil {
 			return
 		}

@@ -49,12 +49,12 @@ func Run(made step.Step, in Table, size int, kind Kind) (Table, step.Counters, e
 // RunAt runs a step in a context.
 func RunAt(site *step.Context, made step.Step, in Table, size int, kind Kind) (Table, step.Counters, error) {
 	out := &collector{}
-	err := run(context.Background(), made, in, size, kind, out, site)
+	err := drive(context.Background(), made, in, size, kind, out, site)
 	return out.table, site.Counters, err
 }
 
-// run drives a step.
-func run(ctx context.Context, made step.Step, in Table, size int, kind Kind, out step.Out, site *step.Context) error {
+// drive drives a step.
+func drive(ctx context.Context, made step.Step, in Table, size int, kind Kind, out step.Out, site *step.Context) error {
 	source := func(ctx context.Context, to step.Out) error {
 		if err := to.Start(table.NewSchema(in.Names)); err != nil {
 			return err
@@ -296,7 +296,7 @@ func Check(t *testing.T, made step.Step, in Table) Table {
 	t.Run("no rows", func(t *testing.T) {
 		out := &collector{}
 		site := &step.Context{}
-		err := run(t.Context(), made, Table{Names: in.Names}, 1, Plain, out, site)
+		err := drive(t.Context(), made, Table{Names: in.Names}, 1, Plain, out, site)
 		if err == nil { // some can't do without
 			assert.Equal(t, 1, out.starts)
 			assert.LessOrEqual(t, int64(len(out.table.Rows)), max(1, site.Counters.Made), "rows that nobody made")
@@ -304,7 +304,7 @@ func Check(t *testing.T, made step.Step, in Table) Table {
 	})
 	t.Run("an error comes back", func(t *testing.T) {
 		out := &collector{fail: errors.New("no room")}
-		err := run(t.Context(), made, in, 2, Plain, out, &step.Context{})
+		err := drive(t.Context(), made, in, 2, Plain, out, &step.Context{})
 		require.ErrorIs(t, err, out.fail)
 		assert.Equal(t, 1, out.after, "nothing is emitted after an error")
 	})
@@ -312,7 +312,7 @@ func Check(t *testing.T, made step.Step, in Table) Table {
 		ctx, cancel := context.WithCancelCause(t.Context())
 		stop := errors.New("stop")
 		cancel(stop)
-		require.ErrorIs(t, run(ctx, made, in, 2, Plain, &collector{}, &step.Context{}), stop)
+		require.ErrorIs(t, drive(ctx, made, in, 2, Plain, &collector{}, &step.Context{}), stop)
 	})
 	t.Run("at once", func(t *testing.T) {
 		var wg sync.WaitGroup
