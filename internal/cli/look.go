@@ -59,7 +59,7 @@ func lookAt(ctx context.Context, a *app, c *call) error {
 
 // facts are what is told of how a file lies.
 func facts(r *inspect.Report) [][2]string {
-	l := r.Lie
+	l := r.Sample
 	what := []string{l.As}
 	if l.Size > 0 {
 		what = append(what, sizeText(l.Size))
@@ -150,12 +150,12 @@ func (a *app) lookText(r *inspect.Report, most int) error {
 		width, _ = terminalSize(a.Out)
 	}
 	var b strings.Builder
-	b.WriteString(r.Lie.Name + "\n")
+	b.WriteString(r.Sample.Name + "\n")
 	for _, f := range facts(r) {
 		lines := diag.Fold(f[1], width-10)
 		fmt.Fprintf(&b, "  %-7s %s\n", f[0], strings.Join(lines, "\n"+strings.Repeat(" ", 10)))
 	}
-	b.WriteString("\n" + drawLie(r.Lie, most, width) + "\n")
+	b.WriteString("\n" + drawSample(r.Sample, most, width) + "\n")
 	if len(r.Findings) == 0 {
 		b.WriteString("Nothing untidy was found in it.\n")
 	} else {
@@ -180,8 +180,8 @@ func (a *app) print(text string) error {
 	return err
 }
 
-// drawLie draws the first rows as they lie, with what each is.
-func drawLie(l *format.Sample, most, width int) string {
+// drawSample draws the first rows as they lie, with what each is.
+func drawSample(l *format.Sample, most, width int) string {
 	if l.Rows != nil {
 		return drawTable(l.Names, l.Rows[:min(most, len(l.Rows))], int64(len(l.Rows)), width)
 	}
@@ -225,7 +225,7 @@ func drawLie(l *format.Sample, most, width int) string {
 
 // lookJSON writes what was found for programs.
 func (a *app) lookJSON(r *inspect.Report) error {
-	l := r.Lie
+	l := r.Sample
 	out := map[string]any{"file": l.Name, "format": l.As, "fields": l.Names, "rows": r.Rows, "whole": l.Whole, "findings": r.Findings, "reading": r.Reading}
 	if r.Findings == nil {
 		out["findings"] = []inspect.Finding{}

@@ -15,7 +15,7 @@ import (
 // form finds a form that is repeated in blocks: labels above them and beside them at the same distances, of two rows and
 // columns at least, and cells filled in between. What else would be found in such a sheet takes it for a table.
 func (r *Report) form() {
-	l := r.Lie
+	l := r.Sample
 	if !l.Whole || l.Rows != nil {
 		return
 	}

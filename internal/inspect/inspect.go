@@ -27,7 +27,7 @@ const Aside = " --set-aside aside.csv"
 
 // Report is what was found.
 type Report struct {
-	Lie      *format.Sample
+	Sample      *format.Sample
 	Reading  []string // reading options that the commands bear, as words
 	Findings []Finding
 	Rows     int      // looked at
@@ -63,7 +63,7 @@ func Look(path string, o format.ReadOptions) (*Report, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &Report{Lie: l}
+	r := &Report{Sample: l}
 	r.place(o)
 	s := newSample(l)
 	r.Rows = len(s.rows)
@@ -208,7 +208,7 @@ func (f *field) count() {
 func (r *Report) place(o format.ReadOptions) {
 	if o.Sheet != "" {
 		r.Reading = append(r.Reading, "--sheet", Shell(o.Sheet))
-	} else if l := r.Lie; len(l.Sheets) > 1 && l.Sheet != firstVisible(l) {
+	} else if l := r.Sample; len(l.Sheets) > 1 && l.Sheet != firstVisible(l) {
 		r.Reading = append(r.Reading, "--sheet", Shell(l.Sheet))
 	}
 	if o.Area != "" {
@@ -218,7 +218,7 @@ func (r *Report) place(o format.ReadOptions) {
 
 // reading finds what options the file must be read with.
 func (r *Report) reading(s *sample, path string, o format.ReadOptions) {
-	l := r.Lie
+	l := r.Sample
 	first := 0
 	for first < len(l.First) && len(l.First[first].Cells) == 0 {
 		first++

@@ -1,0 +1,154 @@
+package cli
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"revuelta/internal/compare"
+	"revuelta/internal/step/catalog"
+	"revuelta/internal/table"
+)
+
+// demoFiles writes the demo's files into the working folder.
+func demoFiles(t *testing.T) {
+	t.Chdir(t.TempDir())
+	status, out, told := at(t, "demo coop", "")
+	require.Zero(t, status, told)
+	assert.Contains(t, out, "coop")
+	t.Chdir("coop")
+}
+
+// TestLookAndProfile: what is told of each kind of file, as text, as JSON, as a plan that runs, and as a page.
+func TestLookAndProfile(t *testing.T) {
+	demoFiles(t)
+	for _, c := range []struct {
+		line string
+		want string // pieces parted by |
+	}{
+		{"look harvest.csv", "csv, 454 bytes|header  row 1|fields  11|rows    9|revuelta unpivot '{month} {@:kilos|jars}' harvest.csv|apiary is blank under each label"},
+		{"look harvest.csv --rows 2", " more rows"},
+		{"look yearbook.csv", "title|header|foot|revuelta"},
+		{"look cooperative.xlsx", "xlsx|Harvest|2024"},
+		{"look cooperative.xlsx --sheet Harvest", "Harvest|header"},
+		{"look hives.csv", "forage|explode"},
+		{"profile harvest.csv", "colony|April kilos|blank"},
+		{"profile harvest.csv --fields 'colony,April kilos'", "colony|April kilos"},
+		{"formats", "csv|parquet|read and written|md|written"},
+		{"functions", "blank(|days_between(|part("},
+		{"check season.plan --stages", "section  line  step|fill     in order|unpivot  rows"},
+		{"check log.plan --stages", "looks at @stages|pivot  reduced"},
+		{"completion bash", "revuelta"},
+		{"manual", "unpivot"},
+	} {
+		status, out, told := at(t, c.line, "")
+		require.Zero(t, status, "%s: %s", c.line, told)
+		for _, piece := range strings.Split(strings.ReplaceAll(c.want, "kilos|jars", "kilos\x00jars"), "|") {
+			assert.Contains(t, out, strings.ReplaceAll(piece, "\x00", "|"), c.line)
+		}
+	}
+	for _, file := range []string{"harvest.csv", "yearbook.csv", "hives.csv", "survey.csv", "stages.csv", "cooperative.xlsx"} {
+		_, out, _ := at(t, "look "+file+" --json", "")
+		var found struct {
+			File, Format string
+			Fields       []string
+			Findings     []struct{ Command, Says string }
+		}
+		require.NoError(t, json.Unmarshal([]byte(out), &found), file)
+		assert.Equal(t, file, found.File)
+		assert.NotEmpty(t, found.Fields)
+		for _, f := range found.Findings {
+			assert.True(t, strings.HasPrefix(f.Command, "revuelta "), f.Command)
+		}
+		status, _, told := at(t, "look "+file+" --plan "+file+".plan", "")
+		require.Zero(t, status, told)
+		status, out, told = at(t, "run "+file+".plan --quiet", "")
+		require.Zero(t, status, "%s: %s", file, told)
+		assert.NotEmpty(t, out)
+	}
+	status, _, told := at(t, "profile harvest.csv --html page.html", "")
+	require.Zero(t, status, told)
+	page := held(t, "page.html")
+	for _, piece := range []string{"<html", "colony", "April kilos", "</html>"} {
+		assert.Contains(t, page, piece)
+	}
+	assert.NotContains(t, page, "http://", "it needs nothing else")
+	for line, want := range map[string]string{
+		"profile harvest.csv --html harvest.csv": "harvest.csv", "look nope.csv": "no such file", "look": "look", "profile": "takes a file", "look harvest.csv survey.csv": "look",
+		"look - --plan x.plan": "needs a file", "formats x": "takes no operand", "functions x": "takes no operand", "check nope.plan --stages": "no such file", "check --stages": "lacks its plan",
+		"look harvest.csv --rows none": "--rows", "profile harvest.csv --fields nope": "there is no field",
+	} {
+		status, _, told := at(t, line, "a,b\n1,2\n")
+		assert.NotZero(t, status, line)
+		assert.Contains(t, told, want, line)
+	}
+}
+
+// TestTheScreen draws what a terminal of a size has room for, and counts the rest.
+func TestTheScreen(t *testing.T) {
+	var out bytes.Buffer
+	s := &screen{w: &out, width: 40, height: 24}
+	require.NoError(t, s.Start(table.NewSchema([]string{"colony", "kilos"})))
+	for range 3 {
+		b := &table.Batch{}
+		b.Shape(2)
+		b.Rows = 10
+		for i := range b.Cols {
+			for r := range b.Cols[i].Make(10) {
+				b.Cols[i].Cells[r] = []string{"026", "1.10"}[i]
+			}
+		}
+		require.NoError(t, s.Emit(b))
+	}
+	require.NoError(t, s.Close())
+	assert.Equal(t, 14, strings.Count(out.String(), "026"))
+	assert.Contains(t, out.String(), "… 16 more rows")
+	assert.NotNil(t, newScreen(&out))
+	assert.Equal(t, "  12 MB read, 3 s", bar(12e6, 0, 3*time.Second))
+	half := bar(6e6, 12e6, time.Second)
+	assert.Equal(t, 15, strings.Count(half, "▪"))
+	assert.Contains(t, half, " 50 %  6 of 12 MB")
+	assert.Contains(t, bar(9, 3, time.Second), "100 %", "never more than all")
+	for n, want := range map[int64]string{0: "0 bytes", 1: "1 byte", 454: "454 bytes", 1536: "1.5 KiB", 5 << 19: "2.5 MiB"} {
+		assert.Equal(t, want, sizeText(n), n)
+	}
+	for in, want := range map[string]string{"a\nb": "a↵b", "a\tb": "a→b", "a\x1b[0m": "a·[0m"} {
+		assert.Equal(t, want, shown(in))
+	}
+	assert.Equal(t, `line 7: kilos "5"`, rowText(compare.Row{Line: 7, Names: []string{"colony", "kilos"}, Cells: []string{"", "5"}}))
+	assert.Equal(t, `026: kilos "5"`, rowText(compare.Row{Line: 7, Key: []string{"026"}, KeyAt: []int{0}, Names: []string{"colony", "kilos"}, Cells: []string{"026", "5"}}))
+}
+
+// TestReferenceHasAll: the reference and the examples cover every step and command.
+func TestReferenceHasAll(t *testing.T) {
+	text, examples := Reference(), Examples()
+	for _, name := range append(catalog.Names(), "look", "profile", "run", "trace", "check", "diff", "convert") {
+		assert.Contains(t, text, name)
+		assert.NotEmpty(t, examples[name], name)
+	}
+}
+
+// TestOutputsInTheWay: a folder that is not there, a file that is read, a name that is a folder.
+func TestOutputsInTheWay(t *testing.T) {
+	folder(t)
+	require.NoError(t, os.Mkdir("here", 0o755))
+	for line, want := range map[string]string{
+		"convert harvest.csv -o here": "directory", "convert harvest.csv -o no/out.csv": "no folder", "convert harvest.csv -o harvest.csv": "would lose",
+		"where 'apiary != \"\"' harvest.csv -o out.csv --left-out out.csv": "written twice", "convert harvest.csv --account harvest.csv": "would lose", "look harvest.csv --plan harvest.csv": "harvest.csv",
+	} {
+		status, _, told := at(t, line, "")
+		assert.NotZero(t, status, line)
+		assert.Contains(t, told, want, line)
+	}
+	entries, err := filepath.Glob("*")
+	require.NoError(t, err)
+	assert.NotContains(t, entries, "out.csv")
+	assert.Equal(t, "apiary,colony,May kilos,June kilos\nVesk,026,1.10,2\n,007,,3\nTamro,T-1,4,5\n", held(t, "harvest.csv"))
+}
