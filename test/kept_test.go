@@ -76,5 +76,7 @@ func TestKeptStepsInOneRun(t *testing.T) {
 		whole++
 	})
 	t.Logf("%d plans were kept whole", whole)
-	require.Greater(t, whole, 5)
+	if !testing.Short() {
+		require.Greater(t, whole, 5)
+	}
 }

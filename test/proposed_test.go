@@ -106,5 +106,7 @@ func TestWhatLookProposesRuns(t *testing.T) {
 		plans++
 	})
 	t.Logf("%d commands and %d plans ran", commands, plans)
-	require.Greater(t, commands, 50)
+	if !testing.Short() { // then few are drawn
+		require.Greater(t, commands, 50)
+	}
 }

@@ -88,5 +88,7 @@ func TestEveryRowKnowsItsLine(t *testing.T) {
 		}
 	})
 	t.Logf("%d lines told", told)
-	require.Greater(t, told, 1000)
+	if !testing.Short() {
+		require.Greater(t, told, 1000)
+	}
 }

@@ -62,7 +62,9 @@ func TestLookingAgreesWithRunning(t *testing.T) {
 		require.Empty(rt, again.Since(before), "%q", steps)
 	})
 	t.Logf("%d chains ran, the fields of %d were known only then", ran, open)
-	require.Greater(t, ran, 10)
+	if !testing.Short() {
+		require.Greater(t, ran, 10)
+	}
 }
 
 // TestLimitIsTheFirstRows: as many rows as that are read, of one file or of several, whatever comes behind.
