@@ -1,7 +1,6 @@
 package table
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -231,5 +230,5 @@ func TestAdjacentColumns(t *testing.T) {
 	}
 	empty := &Column{}
 	empty.Place(text, 0)
-	assert.False(t, Adjacent(empty, empty, ','), fmt.Sprint("without rows"))
+	assert.False(t, Adjacent(empty, empty, ','), "without rows")
 }
