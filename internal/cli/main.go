@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"syscall"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -35,6 +36,9 @@ type Streams struct {
 	Err io.Writer
 }
 
+// grace is how long a run that was told to end may take to do so by itself. One that waits for a pipe, or for a file to be opened, would not.
+const grace = 150 * time.Millisecond
+
 // Main runs the program and gives its exit status.
 func Main(args []string, s Streams) int {
 	signal.Ignore(syscall.SIGPIPE)
@@ -51,6 +55,11 @@ func Main(args []string, s Streams) int {
 				e.Status, e.Text = diag.Terminated, "terminated; no file was written or changed"
 			}
 			cancel(e)
+			time.Sleep(grace) // for what ends by itself
+			if format.Abandon() {
+				fmt.Fprint(s.Err, diag.Render(program, e))
+				os.Exit(int(e.Status))
+			}
 		}
 	}()
 	a := &app{Streams: s}

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 
 	"github.com/klauspost/compress/gzip"
 	"github.com/klauspost/compress/zstd"
@@ -26,6 +27,51 @@ type Output struct {
 	w      io.Writer
 	closer io.Closer // of the compression
 	done   bool
+}
+
+// begun are the temporary names of outputs that are neither committed nor aborted. Once the first output of a run takes its
+// target's place the others will too, and nothing is abandoned any more.
+var begun struct {
+	sync.Mutex
+	temps      map[string]bool
+	committing bool
+}
+
+// Abandon takes away what outputs have begun, for a program that ends while they are written; false where they are about to
+// take their places, which is to be waited for.
+func Abandon() bool {
+	begun.Lock()
+	defer begun.Unlock()
+	if begun.committing {
+		return false
+	}
+	for temp := range begun.temps {
+		os.Remove(temp)
+	}
+	return true
+}
+
+// Committing tells that the outputs of a run take their places from now on, or have taken them.
+func Committing(now bool) {
+	begun.Lock()
+	defer begun.Unlock()
+	begun.committing = now
+}
+
+func (o *Output) track(now bool) {
+	if o.temp == "" {
+		return
+	}
+	begun.Lock()
+	defer begun.Unlock()
+	if begun.temps == nil {
+		begun.temps = map[string]bool{}
+	}
+	if now {
+		begun.temps[o.temp] = true
+	} else {
+		delete(begun.temps, o.temp)
+	}
 }
 
 // Create begins an output file.
@@ -49,11 +95,13 @@ func Create(path string) (*Output, error) {
 		random := make([]byte, 6)
 		rand.Read(random)
 		o.temp = filepath.Join(filepath.Dir(o.target), "."+filepath.Base(o.target)+"."+hex.EncodeToString(random)+".part")
+		o.track(true)
 		exists := err == nil
 		if exists {
 			mode = info.Mode().Perm()
 		}
 		if o.file, err = os.OpenFile(o.temp, os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode); err != nil {
+			o.track(false)
 			if os.IsNotExist(err) {
 				return nil, diag.Systemf("there is no folder %s to write it to", diag.Quote(filepath.Dir(path))).At(path, 0).Trying("make the folder first")
 			}
@@ -109,6 +157,7 @@ func (o *Output) Commit() error {
 		}
 	}
 	o.done = true
+	o.track(false)
 	return nil
 }
 
@@ -121,6 +170,7 @@ func (o *Output) Abort() {
 	if o.temp != "" {
 		os.Remove(o.temp)
 	}
+	o.track(false)
 }
 
 // FileOf is the file of a path, which may name a table in a database behind it.

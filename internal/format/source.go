@@ -216,25 +216,25 @@ func (s *files) unite() error {
 			}
 		}
 	}
-	if len(s.files) > 1 {
-		for i, f := range s.files {
-			var lacking []string
-			for _, n := range names {
-				if !slices.Contains(f.names, n) {
-					lacking = append(lacking, n)
-				}
-			}
-			if len(lacking) > 0 {
-				s.inputs[i].Notes = append(s.inputs[i].Notes, "not in this file, so blank: "+diag.Names(lacking))
-			}
+	for i, f := range s.files {
+		at := make(map[string]int, len(f.names))
+		for k, n := range f.names {
+			at[n] = k
 		}
-	}
-	for _, f := range s.files {
 		f.fields = make([]int, len(names))
 		f.same = len(names) == len(f.names)
-		for i, n := range names {
-			f.fields[i] = slices.Index(f.names, n)
-			f.same = f.same && f.fields[i] == i
+		var missing []string
+		for k, n := range names {
+			from, ok := at[n]
+			if !ok {
+				from = -1
+				missing = append(missing, n)
+			}
+			f.fields[k] = from
+			f.same = f.same && from == k
+		}
+		if len(missing) > 0 {
+			s.inputs[i].Notes = append(s.inputs[i].Notes, "not in this file, so blank: "+diag.Names(missing))
 		}
 	}
 	if s.o.Source != "" {

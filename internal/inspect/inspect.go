@@ -27,7 +27,7 @@ const Aside = " --set-aside aside.csv"
 
 // Report is what was found.
 type Report struct {
-	Sample      *format.Sample
+	Sample   *format.Sample
 	Reading  []string // reading options that the commands bear, as words
 	Findings []Finding
 	Rows     int      // looked at

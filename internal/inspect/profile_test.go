@@ -20,7 +20,7 @@ func profiled(cells []string, workers int) *FieldProfile {
 	for w := range workers {
 		t := newTally()
 		for i := w; i < len(cells); i += workers {
-			t.add(cells[i:i+1])
+			t.add(cells[i : i+1])
 		}
 		if all == nil {
 			all = t

@@ -118,6 +118,8 @@ func (r *runner) finish() error {
 			}
 		}
 	}
+	format.Committing(true)
+	defer format.Committing(false)
 	for _, t := range r.outputs {
 		if t.file != nil {
 			if err := t.file.Commit(); err != nil {
