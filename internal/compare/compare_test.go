@@ -133,3 +133,60 @@ func TestOrderDoesNotMatter(t *testing.T) {
 		require.Len(rt, o.OnlyB, 1)
 	})
 }
+
+// TestDifferencesAreFound: of two tables that differ in some cells, rows and fields, in any order, exactly those are told.
+func TestDifferencesAreFound(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		names := []string{"k", "a", "b"}
+		n := rapid.IntRange(0, 12).Draw(rt, "rows")
+		var here, there [][]string
+		var want []string
+		onlyHere, onlyThere := 0, 0
+		for r := range n {
+			row := []string{fmt.Sprint("H", r), rapid.SampledFrom([]string{"", "026", "x"}).Draw(rt, "a"), rapid.SampledFrom([]string{"1.5", "y"}).Draw(rt, "b")}
+			other := slices.Clone(row)
+			switch rapid.SampledFrom([]string{"same", "same", "cell", "here", "there"}).Draw(rt, "becomes") {
+			case "cell":
+				f := rapid.IntRange(1, 2).Draw(rt, "field")
+				other[f] = "other"
+				want = append(want, fmt.Sprintf("%s %s %s=%s", row[0], names[f], row[f], other[f]))
+			case "here":
+				onlyHere++
+				here = append(here, row)
+				continue
+			case "there":
+				onlyThere++
+				there = append(there, other)
+				continue
+			}
+			here, there = append(here, row), append(there, other)
+		}
+		order := rapid.Permutation([]int{0, 1, 2}).Draw(rt, "fields")
+		moved := make([]string, 3)
+		for i, f := range order {
+			moved[i] = names[f]
+		}
+		there = rapid.Permutation(there).Draw(rt, "order")
+		var turned [][]string
+		for _, row := range there {
+			turned = append(turned, []string{row[order[0]], row[order[1]], row[order[2]]})
+		}
+		key, err := selection.Parse("k")
+		require.NoError(rt, err)
+		o, err := Tables("a", held(names, here), "b", held(moved, turned), key)
+		require.NoError(rt, err)
+		require.Len(rt, o.OnlyA, onlyHere)
+		require.Len(rt, o.OnlyB, onlyThere)
+		var got []string
+		for _, c := range o.Cells {
+			got = append(got, fmt.Sprintf("%s %s %s=%s", strings.Join(c.Key, "+"), c.Field, c.A, c.B))
+		}
+		slices.Sort(want)
+		slices.Sort(got)
+		require.Equal(rt, want, got)
+		again, err := Tables("b", held(moved, turned), "a", held(names, here), key)
+		require.NoError(rt, err)
+		require.Len(rt, again.OnlyA, onlyThere)
+		require.Len(rt, again.OnlyB, onlyHere)
+	})
+}

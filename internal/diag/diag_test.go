@@ -61,6 +61,7 @@ func TestWords(t *testing.T) {
 }
 
 func TestNearest(t *testing.T) {
+	assert.Equal(t, "sort", Nearest("srot", []string{"set", "sort", "split"}), "two letters that changed places are one mistake")
 	names := []string{"colony", "Jan", "Mar", "net kilos", "keeper"}
 	for word, want := range map[string]string{"Mrz": "Mar", "COLONY": "colony", "netkilos": "net kilos", "keepr": "keeper", "kilos": "net kilos", "nobody": "", "": "", "x": "", "Ja": "Jan", "kg": "", "clo": "",
 		"net": "net kilos", "Mra": "Mar", "keeprs": "keeper", "kee pers": "keeper", "colnoy": "colony"} {

@@ -33,6 +33,9 @@ func Nearest(word string, names []string) string {
 		if w[0] == k[0] || letters(w) == letters(k) { // which are seldom mistaken, or two that changed places
 			most = max(2, most)
 		}
+		if d == 2 && letters(w) == letters(k) { // two that changed places are one mistake
+			d = 1
+		}
 		if d <= most && d < fewest && d < len([]rune(w)) {
 			best, fewest = n, d
 		}

@@ -176,6 +176,9 @@ func parseItem(piece string) (Item, error) {
 		it.Quoted, it.Name = true, name
 		return it, nil
 	}
+	if from, to, ok := rangeEnds(it.Text); ok && (from[0] == '"' || to[0] == '"') {
+		return it, nil // what is quoted is a name
+	}
 	switch t := it.Text; {
 	case len(t) > 2 && t[0] == '/' && t[len(t)-1] == '/':
 		var err error

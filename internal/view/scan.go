@@ -89,16 +89,15 @@ func SeparatorsToQuote(data []byte, base uint32, delims uint64, to []uint32) (re
 // Cut makes cells of a text: the first from start to the first of ends, each of the others from behind the one
 // before ends[k] to ends[k], where k goes on by stride. Each has a place in the text, also where it is blank.
 func (t Text) Cut(cells []string, start uint32, ends []uint32, stride int) {
-	base := unsafe.Pointer(unsafe.SliceData(t))
+	base, k := unsafe.Pointer(unsafe.SliceData(t)), 0
 	for r := range cells {
-		k := r * stride
 		end := ends[k]
-		if r > 0 {
-			start = ends[k-1] + 1
-		}
 		if start > end || int(end) > len(t) {
 			panic("view: a cell that ends before it begins, or behind its text")
 		}
 		cells[r] = unsafe.String((*byte)(unsafe.Add(base, start)), int(end-start))
+		if k += stride; r+1 < len(cells) {
+			start = ends[k-1] + 1
+		}
 	}
 }

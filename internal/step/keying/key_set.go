@@ -2,7 +2,6 @@ package keying
 
 import (
 	"bytes"
-	"encoding/binary"
 	"math/bits"
 	"math/rand/v2"
 	"slices"
@@ -61,7 +60,8 @@ func (k *RowKeys) asRead(b *table.Batch, fields []int) bool {
 	}
 	last := b.Cols[fields[len(fields)-1]].Cells[:len(cells)]
 	for r, c := range cells {
-		k.Prints[r] = fingerprintOf(view.String(text.Through(c, last[r])))
+		from, to := text.At(c), text.At(last[r])
+		k.Prints[r] = fingerprintOf(view.String(text[from : to+len(last[r])]))
 	}
 	return true
 }
@@ -126,24 +126,23 @@ func fingerprintOf(key string) fingerprint {
 
 // hashes multiplies a text with itself and what is secret, 16 bytes at a time, in two ways that do not depend on each other.
 func hashes(key string) (uint64, uint64) {
-	p, n := view.Bytes(key), len(key)
+	p, n := view.Text(view.Bytes(key)), len(key)
 	a, b := secrets[0], secrets[1]
 	lengthA, lengthB := secrets[6]^uint64(n), secrets[7]^uint64(n)
 	if n <= 8 {
 		w := bytesOf(key)
 		return fold(fold(w^secrets[2], lengthA), a), fold(fold(w^secrets[3], lengthB), b)
 	}
-	rest := p
-	for len(rest) > 16 {
-		first, last := binary.LittleEndian.Uint64(rest), binary.LittleEndian.Uint64(rest[8:])
+	at := 0
+	for ; n-at > 16; at += 16 {
+		first, last := p.Load8(at), p.Load8(at+8)
 		a, b = fold(first^secrets[2], last^a), fold(first^b, last^secrets[3])
-		rest = rest[16:]
 	}
 	// Of the rest, the first and the last eight, which reach back where there are fewer than sixteen.
-	y := binary.LittleEndian.Uint64(p[n-8:])
+	y := p.Load8(n - 8)
 	x := y
-	if len(rest) >= 8 {
-		x = binary.LittleEndian.Uint64(rest)
+	if n-at >= 8 {
+		x = p.Load8(at)
 	}
 	return fold(fold(x^secrets[4], y^a), lengthA), fold(fold(x^b, y^secrets[5]), lengthB)
 }
@@ -250,10 +249,16 @@ func (s *keySet) Add(keys []fingerprint, known []int32) []int32 {
 	const burst, ahead = 16, 64 // memory is asked for a line that far ahead, so that it is there in time
 	fetchAll(s.lines, keys[:min(ahead, len(keys))])
 	s.count += len(keys)
+	plain := s.second == nil && s.before == nil
 	for r := 0; r < len(keys); r += burst {
 		some := keys[r:min(r+burst, len(keys))]
 		fetchAll(s.lines, keys[min(r+ahead, len(keys)):min(r+ahead+burst, len(keys))])
 		for i := 0; i < len(some); i++ {
+			if plain {
+				if i += fill(s.lines, some[i:]); i == len(some) {
+					break
+				}
+			}
 			at, there := s.find(some[i])
 			if there {
 				known = append(known, int32(r+i))
@@ -268,6 +273,23 @@ func (s *keySet) Add(keys []fingerprint, known []int32) []int32 {
 		}
 	}
 	return known
+}
+
+// fill puts keys into their lines, up to the first that may be there already or whose line is full, and says how many that are.
+func fill(lines []keyLine, keys []fingerprint) int {
+	n := len(lines)
+	for i := range keys {
+		f := keys[i]
+		l := &lines[f.line(n)]
+		tags := l.tags
+		k := tags & 0xff
+		if k >= inLine || l.maybe(f.a) {
+			return i
+		}
+		l.a[k] = f.a
+		l.tags = tags + 1 + uint64(byte(f.b))<<(8*k+8)
+	}
+	return len(keys)
 }
 
 // fetchAll asks for the lines of keys from memory.

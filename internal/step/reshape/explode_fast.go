@@ -39,10 +39,11 @@ func (b *bounds) find(in view.Text, cells []string, sep byte) bool {
 		b.from, b.to = make([]uint32, size+size/4+16), make([]uint32, size+size/4+16)
 	}
 	from, to := b.from, b.to
-	b.rows = slices.Grow(b.rows[:0], len(cells))
+	b.rows = slices.Grow(b.rows[:0], len(cells))[:len(cells)]
+	rows := b.rows
 	seps := uint64(sep) * ones
 	k, behind := 0, 0
-	for _, cell := range cells {
+	for r, cell := range cells {
 		start := text.At(cell)
 		if cell == "" || start < behind { // a row that stands twice, as after a join, comes to the same place again
 			return false
@@ -89,7 +90,7 @@ func (b *bounds) find(in view.Text, cells []string, sep byte) bool {
 		}
 		to[k] = uint32(start + len(cell))
 		k++
-		b.rows = append(b.rows, int32(k))
+		rows[r] = int32(k)
 	}
 	return true
 }
