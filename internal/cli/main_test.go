@@ -12,6 +12,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"revuelta/internal/plan"
 	"revuelta/internal/step/catalog"
@@ -336,4 +337,24 @@ func TestWhatShellsGet(t *testing.T) {
 		assert.Contains(t, ask("revuelta", "sort", "--"), "--memory")
 		assert.False(t, slices.Contains(ask("revuelta", "sort", "--"), "--totals"))
 	}
+}
+
+// TestOptionsStandAnywhere: options may come before, between and behind operands and files, with = or without; what comes out is the same.
+func TestOptionsStandAnywhere(t *testing.T) {
+	folder(t)
+	rapid.Check(t, func(rt *rapid.T) {
+		options := rapid.Permutation([]string{"--skip-blank", "--label month", "--value kilos", "--quiet", "--delimiter ,", "--limit 2", "--write-blank NA"}).Draw(rt, "options")
+		words := []string{"'May kilos,June kilos'", "harvest.csv"} // these keep their order
+		for _, o := range options {
+			if rapid.Bool().Draw(rt, "with =") {
+				o = strings.Replace(o, " ", "=", 1)
+			}
+			words = slices.Insert(words, rapid.IntRange(0, len(words)).Draw(rt, "place"), o)
+		}
+		line := "unpivot " + strings.Join(words, " ")
+		status, out, told := at(t, line, "")
+		require.Zero(rt, status, "%s: %s", line, told)
+		require.Equal(rt, "apiary,colony,month,kilos\nVesk,026,May kilos,1.10\nVesk,026,June kilos,2\nNA,007,June kilos,3\n", out, line)
+		require.Empty(rt, told)
+	})
 }
