@@ -139,3 +139,39 @@ func TestOptionsOver(t *testing.T) {
 	got := base.Over(ReadOptions{Header: Header{Kind: HeaderNone}, Limit: 3, NoQuotes: true})
 	assert.Equal(t, ReadOptions{Delimiter: ';', Blank: []string{"NA"}, Header: Header{Kind: HeaderNone}, Body: 5, Limit: 3, NoQuotes: true}, got)
 }
+
+// TestAbandoned: what outputs have begun is taken away when the program has to end, but not once they take their places.
+func TestAbandoned(t *testing.T) {
+	dir := t.TempDir()
+	begin := func(name string) *Output {
+		out, err := Create(filepath.Join(dir, name))
+		require.NoError(t, err)
+		_, err = out.Write([]byte("k\n1\n"))
+		require.NoError(t, err)
+		return out
+	}
+	left := func() (names []string) {
+		entries, err := os.ReadDir(dir)
+		require.NoError(t, err)
+		for _, e := range entries {
+			names = append(names, e.Name())
+		}
+		return names
+	}
+	done := begin("done.csv")
+	require.NoError(t, done.Finish())
+	require.NoError(t, done.Commit())
+	begin("a.csv")
+	begin("b.csv")
+	require.Len(t, left(), 3)
+	Committing(true)
+	assert.False(t, Abandon(), "it is to be waited for")
+	require.Len(t, left(), 3)
+	Committing(false)
+	assert.True(t, Abandon())
+	assert.Equal(t, []string{"done.csv"}, left())
+	gone := begin("c.csv")
+	gone.Abort()
+	assert.True(t, Abandon())
+	assert.Equal(t, []string{"done.csv"}, left())
+}

@@ -60,7 +60,7 @@ func (p *Profile) Capabilities() step.Capabilities {
 	return step.Capabilities{Reduce: p.Reduce, Run: p.Run}
 }
 
-// Reduce implements step.Reducer.
+// Reduce binds it to the fields of its input.
 func (p *Profile) Reduce(in *table.Schema) (step.Reduction, error) {
 	fields := make([]int, in.Len())
 	for i := range fields {
@@ -75,7 +75,7 @@ func (p *Profile) Reduce(in *table.Schema) (step.Reduction, error) {
 	return &profiling{p: p, in: in, fields: fields}, nil
 }
 
-// Run implements step.Step.
+// Run runs it on one goroutine.
 func (p *Profile) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	return step.Reduced(ctx, p.Reduce, in, out, s)
 }

@@ -219,7 +219,7 @@ func Put(b *Batch) {
 	pool.Put(b)
 }
 
-// Take moves the contents of src into a batch of the pool and leaves src empty.
+// Adopt moves the contents of src into a batch of the pool and leaves src empty.
 func Adopt(src *Batch) *Batch {
 	b := Get()
 	*b, *src = *src, *b

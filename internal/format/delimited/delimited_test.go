@@ -697,3 +697,35 @@ func TestRowsTakenOut(t *testing.T) {
 		sameAsRows(t, Style{Delimiter: ','}, some)
 	}
 }
+
+// TestWorkingMemoryIsKept: once it has worked, neither the parser nor the encoder takes memory for a batch, in whichever way it is written.
+func TestWorkingMemoryIsKept(t *testing.T) {
+	p, plain := NewParser(Dialect{Delimiter: ','}, 39), table.Get()
+	text := body(wide(256, false))
+	require.NoError(t, p.Parse(Whole(text, 1), plain))
+	runs := &table.Batch{Rows: 2 * plain.Rows}
+	runs.Shape(3)
+	runs.Rows = 2 * plain.Rows
+	var ends []int32
+	var pieces []string
+	for r := range plain.Rows {
+		ends, pieces = append(ends, int32(2*r+2)), append(pieces, plain.Cols[1].Cells[r], "x")
+	}
+	runs.Cols[0].ShareRuns(&plain.Cols[0], plain.Cols[0].Cells, ends)
+	runs.Cols[1].Share(pieces, table.AbsentAll)
+	runs.Cols[2].ShareRuns(&plain.Cols[2], plain.Cols[2].Cells, ends)
+	some := &table.Batch{}
+	some.Shape(2)
+	some.Cols[0].Borrow(&plain.Cols[5])
+	some.Cols[1].Borrow(&plain.Cols[3])
+	some.Rows = plain.Rows
+	dst := make([]byte, 0, 4<<20)
+	for name, b := range map[string]*table.Batch{"as read": plain, "unpivoted": unpivoted(), "exploded": runs, "chosen": some} {
+		e := NewEncoder(Style{Delimiter: ','})
+		e.Append(dst, b)
+		assert.LessOrEqual(t, testing.AllocsPerRun(20, func() { e.Append(dst, b) }), 1.0, name)
+	}
+	again := table.Get()
+	require.NoError(t, p.Parse(Whole(text, 1), again))
+	assert.Zero(t, testing.AllocsPerRun(20, func() { _ = p.Parse(Whole(text, 1), again) }), "parse")
+}

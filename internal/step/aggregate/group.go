@@ -85,7 +85,7 @@ func (g *Group) Capabilities() step.Capabilities {
 	return step.Capabilities{Reduce: g.Reduce, Run: g.Run}
 }
 
-// Run implements Step.
+// Run runs it on one goroutine.
 func (g *Group) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	return step.Reduced(ctx, g.Reduce, in, out, s)
 }
@@ -96,7 +96,7 @@ type grouping struct {
 	schema *table.Schema
 }
 
-// Reduce implements Reducer.
+// Reduce binds it to the fields of its input.
 func (g *Group) Reduce(in *table.Schema) (step.Reduction, error) {
 	f, err := g.bind(in)
 	if err != nil {

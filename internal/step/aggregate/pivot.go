@@ -174,10 +174,10 @@ func (p *Pivot) Capabilities() step.Capabilities {
 	return step.Capabilities{Reduce: p.Reduce, Run: p.Run, OpenFields: p.OpenFields()}
 }
 
-// OpenFields implements the interface.
+// OpenFields tells that its fields may be known only when all rows are in.
 func (p *Pivot) OpenFields() bool { return p.Expect == nil || p.Others == "fold" }
 
-// Run implements Step.
+// Run runs it on one goroutine.
 func (p *Pivot) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	return step.Reduced(ctx, p.Reduce, in, out, s)
 }
@@ -190,7 +190,7 @@ type pivoting struct {
 	names   []string
 }
 
-// Reduce implements Reducer.
+// Reduce binds it to the fields of its input.
 func (p *Pivot) Reduce(in *table.Schema) (step.Reduction, error) {
 	f := &aggregator{in: in, calcs: p.Cells, decimals: p.Decimals}
 	var err error

@@ -45,7 +45,7 @@ func (t *Append) Capabilities() step.Capabilities {
 	return step.Capabilities{Run: t.Run, LooksAt: t.LooksAt()}
 }
 
-// Run implements Step.
+// Run runs it on one goroutine.
 func (t *Append) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	other, err := s.OpenTable(t.Path)
 	if err != nil {
@@ -157,5 +157,5 @@ func (t *Append) Run(ctx context.Context, in step.In, out step.Out, s *step.Cont
 	return err
 }
 
-// LooksAt implements the interface.
+// LooksAt names the other table.
 func (t *Append) LooksAt() string { return t.Path }

@@ -126,7 +126,7 @@ func (j *Join) Capabilities() step.Capabilities {
 	return step.Capabilities{Run: j.Run, Prepare: j.Prepare, LooksAt: j.LooksAt()}
 }
 
-// Prepare implements Prepared: it loads the other table.
+// Prepare it loads the other table.
 func (j *Join) Prepare(s *step.Context) (step.Step, error) {
 	other, err := s.OpenTable(j.Path)
 	if err != nil {
@@ -314,7 +314,7 @@ func (t *joined) Capabilities() step.Capabilities {
 	return step.Capabilities{Rows: t.Bind}
 }
 
-// Bind implements Mapper.
+// Bind binds it to the fields of its input.
 func (t *joined) Bind(in *table.Schema) (*step.Bound, error) {
 	var here []int
 	for _, pair := range t.On {
@@ -459,5 +459,5 @@ func (t *joined) unmatched(c *step.Counters, nearly func() string) error {
 	return e.Trying("--on other fields: " + diag.Names(t.schema.Names()))
 }
 
-// LooksAt implements the interface.
+// LooksAt names the other table.
 func (j *Join) LooksAt() string { return j.Path }

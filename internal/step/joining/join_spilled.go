@@ -70,7 +70,7 @@ func (x *joinedSpilled) Capabilities() step.Capabilities {
 	return step.Capabilities{Run: x.Run}
 }
 
-// Run implements Step.
+// Run runs it on one goroutine.
 func (x *joinedSpilled) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	defer x.there.Close()
 	here := &rowstore.Buckets{Temp: x.temp}

@@ -168,7 +168,7 @@ func (d *Distinct) rest(ctx context.Context, schema *table.Schema, fields []int,
 	}})
 }
 
-// BindInOrder implements InOrder.
+// BindInOrder binds it to the fields of its input.
 func (d *Distinct) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 	fields, err := d.fields(in)
 	if err != nil {

@@ -111,7 +111,7 @@ func (f *fillRow) Capabilities() step.Capabilities {
 	return step.Capabilities{Rows: f.Bind}
 }
 
-// Bind implements Mapper.
+// Bind binds it to the fields of its input.
 func (f *fillRow) Bind(in *table.Schema) (*step.Bound, error) {
 	fields, err := f.Selection.Resolve(in)
 	if err != nil {
@@ -170,7 +170,7 @@ func (f *fillDown) Capabilities() step.Capabilities {
 	return step.Capabilities{InOrder: f.BindInOrder, Run: f.Run}
 }
 
-// BindInOrder implements InOrder.
+// BindInOrder binds it to the fields of its input.
 func (f *fillDown) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 	fields, key, err := f.resolve(in)
 	if err != nil {
@@ -189,7 +189,7 @@ func (f *fillDown) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 	}}, nil
 }
 
-// Run implements Step.
+// Run runs it on one goroutine.
 func (f *fillDown) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	return step.InTurn(ctx, f.BindInOrder, in, out, s)
 }

@@ -157,7 +157,7 @@ func (n *Number) Capabilities() step.Capabilities {
 	return step.Capabilities{Run: n.Run}
 }
 
-// Run implements Step.
+// Run runs it on one goroutine.
 func (n *Number) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var b *numbering
 	dst, sub := table.Get(), table.Get()

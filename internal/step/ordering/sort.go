@@ -82,7 +82,7 @@ func (t *Sort) Capabilities() step.Capabilities {
 	return step.Capabilities{Run: t.Run}
 }
 
-// Run implements Step.
+// Run runs it on one goroutine.
 func (t *Sort) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	x := &sorter{temp: s.Resources.Temp, limit: int(s.Resources.Memory / 2)}
 	defer x.Close()

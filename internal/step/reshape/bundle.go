@@ -82,7 +82,7 @@ func (b *Bundle) Capabilities() step.Capabilities {
 	return step.Capabilities{Run: b.Run}
 }
 
-// Run implements Step.
+// Run runs it on one goroutine.
 func (b *Bundle) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var schema *table.Schema
 	var fields, others []int

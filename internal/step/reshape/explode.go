@@ -129,7 +129,7 @@ func (e *Explode) Capabilities() step.Capabilities {
 	return step.Capabilities{Rows: e.Bind}
 }
 
-// Bind implements Mapper.
+// Bind binds it to the fields of its input.
 func (e *Explode) Bind(in *table.Schema) (*step.Bound, error) {
 	fields, err := e.Selection.Resolve(in)
 	if err != nil {

@@ -41,10 +41,10 @@ func (t *Transpose) Capabilities() step.Capabilities {
 	return step.Capabilities{Run: t.Run, OpenFields: t.OpenFields()}
 }
 
-// OpenFields implements the interface.
+// OpenFields tells that its fields may be known only when all rows are in.
 func (*Transpose) OpenFields() bool { return true }
 
-// Run implements Step.
+// Run runs it on one goroutine.
 func (t *Transpose) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var schema *table.Schema
 	var cells [][]string // of each field

@@ -157,7 +157,7 @@ func (u *Unpivot) Capabilities() step.Capabilities {
 	return step.Capabilities{Rows: u.Bind}
 }
 
-// Bind implements Mapper.
+// Bind binds it to the fields of its input.
 func (u *Unpivot) Bind(in *table.Schema) (*step.Bound, error) {
 	f, err := u.bind(in)
 	if err != nil {

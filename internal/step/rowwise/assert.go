@@ -116,7 +116,7 @@ func (a *Assert) Capabilities() step.Capabilities {
 	return step.Capabilities{Run: a.Run, LooksAt: a.LooksAt()}
 }
 
-// Run implements Step.
+// Run runs it on one goroutine.
 func (a *Assert) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var checks []func(b *table.Batch) error
 	here := total{c: a.Balance}
@@ -320,5 +320,5 @@ func shown(schema *table.Schema, b *table.Batch, row int, names []string) string
 	return strings.Join(out, ", ")
 }
 
-// LooksAt implements the interface.
+// LooksAt names the other table.
 func (a *Assert) LooksAt() string { return a.Against }

@@ -79,7 +79,7 @@ func (c *Combine) Capabilities() step.Capabilities {
 	return step.Capabilities{Rows: c.Bind}
 }
 
-// Bind implements Mapper.
+// Bind binds it to the fields of its input.
 func (c *Combine) Bind(in *table.Schema) (*step.Bound, error) {
 	fields, err := c.fields(in)
 	if err != nil {

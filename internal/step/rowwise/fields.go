@@ -38,7 +38,7 @@ func (f *Fields) Capabilities() step.Capabilities {
 	return step.Capabilities{Rows: f.Bind}
 }
 
-// Bind implements Mapper.
+// Bind binds it to the fields of its input.
 func (f *Fields) Bind(in *table.Schema) (*step.Bound, error) {
 	picked, err := f.Selection.Resolve(in)
 	if err != nil {

@@ -88,10 +88,10 @@ func (c *Recode) Capabilities() step.Capabilities {
 	return step.Capabilities{Rows: c.Bind, Prepare: c.Prepare, LooksAt: c.LooksAt()}
 }
 
-// LooksAt implements the interface.
+// LooksAt names the other table.
 func (c *Recode) LooksAt() string { return c.Map.path() }
 
-// Prepare implements Prepared: it loads the codes.
+// Prepare it loads the codes.
 func (c *Recode) Prepare(s *step.Context) (step.Step, error) {
 	if c.Map == nil {
 		return c, nil
@@ -107,7 +107,7 @@ func (c *Recode) Prepare(s *step.Context) (step.Step, error) {
 	return &Recode{Field: c.Field, Codes: codes, Others: c.Others}, nil
 }
 
-// Bind implements Mapper.
+// Bind binds it to the fields of its input.
 func (c *Recode) Bind(in *table.Schema) (*step.Bound, error) {
 	field, err := c.Field.One(in)
 	if err != nil {

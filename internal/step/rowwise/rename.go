@@ -149,13 +149,13 @@ func (r *Rename) Capabilities() step.Capabilities {
 	return step.Capabilities{Rows: r.Bind, Prepare: r.Prepare, LooksAt: r.LooksAt(), OpenFields: r.OpenFields()}
 }
 
-// LooksAt implements the interface.
+// LooksAt names the other table.
 func (r *Rename) LooksAt() string { return r.Map.path() }
 
 // OpenFields tells that the names stand in a table which is known only at the run.
 func (r *Rename) OpenFields() bool { return strings.HasPrefix(r.Map.path(), "@") }
 
-// Prepare implements Prepared: it loads the names.
+// Prepare it loads the names.
 func (r *Rename) Prepare(s *step.Context) (step.Step, error) {
 	if r.Map == nil {
 		return r, nil
@@ -167,7 +167,7 @@ func (r *Rename) Prepare(s *step.Context) (step.Step, error) {
 	return &Rename{Map: r.Map, loaded: pairs}, nil
 }
 
-// Bind implements Mapper.
+// Bind binds it to the fields of its input.
 func (r *Rename) Bind(in *table.Schema) (*step.Bound, error) {
 	names := slices.Clone(in.Names())
 	var notes []string

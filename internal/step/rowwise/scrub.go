@@ -51,7 +51,7 @@ func (c *Scrub) Capabilities() step.Capabilities {
 	return step.Capabilities{Rows: c.Bind}
 }
 
-// Bind implements Mapper.
+// Bind binds it to the fields of its input.
 func (c *Scrub) Bind(in *table.Schema) (*step.Bound, error) {
 	fields, err := c.Selection.Resolve(in)
 	if err != nil {

@@ -71,7 +71,7 @@ func (t *Set) Capabilities() step.Capabilities {
 	return step.Capabilities{Rows: t.Bind}
 }
 
-// Bind implements Mapper.
+// Bind binds it to the fields of its input.
 func (t *Set) Bind(in *table.Schema) (*step.Bound, error) {
 	fields := []int{in.Len()}
 	schema := in

@@ -114,7 +114,7 @@ func (t *Split) Capabilities() step.Capabilities {
 	return step.Capabilities{Rows: t.Bind}
 }
 
-// Bind implements Mapper.
+// Bind binds it to the fields of its input.
 func (t *Split) Bind(in *table.Schema) (*step.Bound, error) {
 	field, err := t.Field.One(in)
 	if err != nil {

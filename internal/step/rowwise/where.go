@@ -43,7 +43,7 @@ func (w *Where) Capabilities() step.Capabilities {
 	return step.Capabilities{Rows: w.Bind}
 }
 
-// Bind implements Mapper.
+// Bind binds it to the fields of its input.
 func (w *Where) Bind(in *table.Schema) (*step.Bound, error) {
 	p, err := w.Formula.Bind(in, -1)
 	if err != nil {
