@@ -10,7 +10,7 @@ import (
 	"revuelta/internal/format"
 )
 
-// Account is the books of a run.
+// Account is what became of the rows of a run.
 type Account struct {
 	Status  string         `json:"status"`
 	Seconds float64        `json:"seconds"`
@@ -44,7 +44,7 @@ type StepAccount struct {
 	SetAside int64    `json:"set_aside"`
 	Notes    []string `json:"notes"`
 	Across   []string `json:"across,omitempty"` // values that became fields
-	Said     string   `json:"-"`
+	Summary     string   `json:"-"`
 }
 
 // JSON writes the account as an object.
@@ -85,7 +85,7 @@ func (a *Account) Text(width int) string {
 		lines = append(lines, row(t.Name, t.Rows, t.Fields, "", t.Notes))
 	}
 	for _, s := range a.Steps {
-		said := s.Said
+		said := s.Summary
 		if s.SetAside > 0 {
 			said = strings.TrimPrefix(said+"; "+diag.Plural(s.SetAside, "row")+" set aside", "; ")
 		}

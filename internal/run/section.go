@@ -1,6 +1,6 @@
 // Package run wires sources, steps and sinks together and runs them: row steps
 // in parallel and in order, ordered and whole steps one batch after the other. It counts rows at every
-// door, checks that the books balance, and puts output files in place only when all is well.
+// boundary, checks that the counts balance, and puts output files in place only when all is well.
 package run
 
 import (
@@ -341,7 +341,7 @@ func (x *section) site(w *worker, st *stage) *step.Context {
 	return site
 }
 
-// counted counts the rows at a step's doors.
+// counted counts the rows that enter and leave a step.
 func counted(site *step.Context, fn step.MapFunc, st *stage, next func(*table.Batch) error) func(*table.Batch) error {
 	emit := func(b *table.Batch) error {
 		site.Counters.Out += int64(b.Rows)

@@ -11,7 +11,7 @@ import (
 	"revuelta/internal/table"
 )
 
-// stage is a step in a run, with its books.
+// stage is a step in a run, how it is run, and its counts.
 type stage struct {
 	name    string
 	plan    string // file, "" outside a plan
@@ -60,7 +60,7 @@ func (s *stage) add(t *step.Counters) {
 	s.mu.Unlock()
 }
 
-// balance checks the books of the step.
+// balance checks the counts of the step.
 func (s *stage) balance() error {
 	t := &s.counters
 	if want := t.In + t.Made - t.Merged - t.LeftOut - t.SetAside; want != t.Out {
@@ -78,9 +78,9 @@ func (s *stage) balance() error {
 func (s *stage) account() StepAccount {
 	t := &s.counters
 	a := StepAccount{Step: s.name, Line: s.line, RowsIn: t.In, RowsOut: t.Out, Fields: s.fields,
-		Made: t.Made, Merged: t.Merged, LeftOut: t.LeftOut, SetAside: t.SetAside, Notes: s.notes, Across: s.across, Said: s.text}
+		Made: t.Made, Merged: t.Merged, LeftOut: t.LeftOut, SetAside: t.SetAside, Notes: s.notes, Across: s.across, Summary: s.text}
 	if s.summary != nil {
-		a.Said = s.summary(t)
+		a.Summary = s.summary(t)
 	}
 	if a.Notes == nil {
 		a.Notes = []string{}

@@ -136,7 +136,7 @@ func (p *partial) respilled(ctx context.Context, from *partial, n int) error {
 		if rowstore.BucketOf(h, from.level) != n {
 			continue
 		}
-		row, fresh := p.down.Take(from.down, int32(id), name, h)
+		row, fresh := p.down.Adopt(from.down, int32(id), name, h)
 		if fresh {
 			p.grid.addRow()
 		}

@@ -282,15 +282,15 @@ func (t *Interner) Merge(o *Interner) (ids []int32, known int) {
 	for id, name := range o.Names.Names {
 		h := o.Names.Hashes[id]
 		var fresh bool
-		if ids[id], fresh = t.Take(o, int32(id), name, h); !fresh {
+		if ids[id], fresh = t.Adopt(o, int32(id), name, h); !fresh {
 			known++
 		}
 	}
 	return ids, known
 }
 
-// Take takes a key of another over.
-func (t *Interner) Take(o *Interner, id int32, name string, h uint64) (here int32, fresh bool) {
+// Adopt takes a key of another over.
+func (t *Interner) Adopt(o *Interner, id int32, name string, h uint64) (here int32, fresh bool) {
 	if here = t.Names.Find(name, h); here >= 0 {
 		t.First[here] = min(t.First[here], o.First[id])
 		return here, false
