@@ -44,7 +44,7 @@ type StepAccount struct {
 	SetAside int64    `json:"set_aside"`
 	Notes    []string `json:"notes"`
 	Across   []string `json:"across,omitempty"` // values that became fields
-	Summary     string   `json:"-"`
+	Summary  string   `json:"-"`
 }
 
 // JSON writes the account as an object.
