@@ -206,6 +206,10 @@ func NewEncoding(path string, o WriteOptions) (Encoding, error) {
 		}
 	}
 	if f == nil {
+		plain := strings.TrimSuffix(strings.TrimSuffix(path, ".gz"), ".zst")
+		if ext := filepath.Ext(plain); len(ext) > 1 && !strings.HasPrefix(filepath.Base(plain), ".") {
+			return nil, unknownSuffix(ext).At(path, 0)
+		}
 		f = &csvFormat
 	}
 	return f.encode(path, o)

@@ -64,6 +64,19 @@ func named(option, name string) (*Format, error) {
 	return nil, e
 }
 
+// unknownSuffix is the error of an output with a suffix that is no format's.
+func unknownSuffix(ext string) *diag.Error {
+	var suffixes []string
+	for _, f := range formats {
+		suffixes = append(suffixes, f.Suffixes...)
+	}
+	e := diag.Usagef("the suffix %s is no format's; there are %s", ext, strings.Join(suffixes, " "))
+	if near := diag.Nearest(ext, suffixes); near != "" {
+		e.Trying("-o a file that ends in " + near)
+	}
+	return e.Trying("--write-as csv, whatever the file is called")
+}
+
 // bySuffix finds the format of a file name, nil where its suffix tells none.
 func bySuffix(name string) *Format {
 	name = strings.ToLower(name)

@@ -465,3 +465,25 @@ func TestWhereOutputsGo(t *testing.T) {
 	assert.Contains(t, lost.Error(), "no permission")
 	assert.True(t, slices.ContainsFunc(Names(), func(n string) bool { return n == "parquet" }))
 }
+
+// TestSuffixOfNoFormat: an output whose suffix is no format's is refused before anything is written, unless the format is named.
+func TestSuffixOfNoFormat(t *testing.T) {
+	for _, c := range []struct{ name, as, says string }{
+		{"honey.cvs", "", "the suffix .cvs is no format's; there are .csv"},
+		{"honey.xls.gz", "", "the suffix .xls is no format's"},
+		{"honey", "", ""},
+		{".honey", "", ""},
+		{"honey.gz", "", ""},
+		{"honey.cvs", "csv", ""},
+	} {
+		path := filepath.Join(t.TempDir(), c.name)
+		err := written(path, WriteOptions{As: c.as}, honeyNames, honeyRows)
+		if c.says == "" {
+			assert.NoError(t, err, c.name)
+			assert.FileExists(t, path)
+			continue
+		}
+		assert.ErrorContains(t, err, c.says)
+		assert.NoFileExists(t, path)
+	}
+}

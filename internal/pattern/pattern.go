@@ -240,6 +240,19 @@ func (p *Pattern) Places() []string {
 	return out
 }
 
+// Everything reports whether the pattern is one free place and no more, which every text but a blank one fits.
+func (p *Pattern) Everything() bool { return len(p.elements) == 1 && p.elements[0].kind == lazy }
+
+// Words gives the words that a place must be one of, nil where it may be others.
+func (p *Pattern) Words(name string) []string {
+	for _, e := range p.elements {
+		if e.name == name && e.kind == words {
+			return e.words
+		}
+	}
+	return nil
+}
+
 // Has reports whether the pattern has a place of that name.
 func (p *Pattern) Has(name string) bool {
 	for _, n := range p.names {

@@ -30,7 +30,7 @@ var links = []string{
 	"recode apiary 'Vesk=V,Tamro=a \"T\"'", "split note --at ' ' --into a,b --more last --fewer blank", "cast 'May kilos' number", "cast 'May kilos' text",
 	"unpivot 'May kilos,June kilos' --label month --value v", "set 'size = 5'", "set 'note = \"\"'", "combine id,note --with ';' --as key",
 	"join other.csv --on id=id --partners each --alone keep --when 'size > 300'", "mark m\nread @m", "fill note --up", "number n\nbeside n --as m",
-	"fill apiary --within note", "fill note --right", "fill apiary,note --with 0", "assert --filled id", "assert --unique 'id,note' --that 'note != \"x\"'",
+	"fill apiary --within note", "fill 'apiary,note' --right", "fill apiary,note --with 0", "assert --filled id", "assert --unique 'id,note' --that 'note != \"x\"'",
 	"rename '{x:note|apiary}' --into '{x}{x}'", "rename --snake", "scrub apiary,note --case upper", "recode note 'note 3=' --others blank", "pivot --across apiary --cell 'first(note)'", "bundle note --with , --within id,apiary",
 	"bundle id --with ' + '", "transpose", "scrub forage --case lower", "where 'forage != \"\"'", "write tee.csv",
 }

@@ -165,8 +165,13 @@ var models = map[string]model{
 		if strings.Contains(how, "--up") {
 			slices.Reverse(want.Rows)
 		}
+		fails := ""
+		if how == "--right" && len(fields) == 1 {
+			fails = "one field only"
+		}
 		last := map[string]string{}
 		for _, row := range want.Rows {
+			left := "" // the selected cell before it
 			for _, f := range in.Names {
 				if !slices.Contains(fields, f) {
 					continue
@@ -180,18 +185,19 @@ var models = map[string]model{
 				case row[i] != "":
 					last[where] = row[i]
 				case how == "--right":
-					row[i] = row[i-1]
+					row[i] = left
 				case how == "--with -":
 					row[i] = "-"
 				default:
 					row[i] = last[where]
 				}
+				left = row[i]
 			}
 		}
 		if strings.Contains(how, "--up") {
 			slices.Reverse(want.Rows)
 		}
-		return "fill " + strings.Join(fields, ",") + " " + how, want, ""
+		return "fill " + strings.Join(fields, ",") + " " + how, want, fails
 	},
 	"where": func(d draw, in *steptest.Table) (string, steptest.Table, string) {
 		formula := d.of(`a > 0.1`, `c == "p"`, `c != "p" and k != ""`, `blank(b) or a <= 1`, `not (a >= 2.5)`, `c`+` == ""`)

@@ -57,7 +57,10 @@ func TestUnpivotTells(t *testing.T) {
 		{"unpivot '{q} {@:target|actual}'", "id|Q1 target|Q1 actual|Q3 actual/1|2|3|4", []string{"no header for Q3 target: blank there"}, "3 fields folded: 1 row x 2 qs, 2 measures"},
 		{"unpivot 'Day 1..Day 2'", "id|Day 1|Day 2|Day 3/1|2|3|4", []string{"kept, though named like the folded fields: Day 3"}, "2 fields folded: 1 row x 2 labels"},
 		{"unpivot Jan..Nov", "Jan|Nov|Dec|note/1|2|3|4", []string{"kept, though named like the folded fields: Dec"}, "2 fields folded: 1 row x 2 labels"},
-		{"unpivot '{a} {b}' --value v", "x 1|x 2/1|2", nil, "2 fields folded: 1 row x 2 combinations of a, b"},
+		{"unpivot '{a} {b}' --value v", "x 1|x 2/1|2", []string{"all fields are folded: nothing is left to name a row"}, "2 fields folded: 1 row x 2 combinations of a, b"},
+		{"unpivot '{@} {_}'", "id|kg May|kg June/1|2|3", []string{`"kg May" and "kg June" give the same labels: each makes a row`}, "2 fields folded: 1 row x 2 combinations"},
+		{"unpivot '{m} {_:a|b}'", "id|May a|May b/1|2|3", []string{`"May a" and "May b" give the same labels: each makes a row`}, "2 fields folded: 1 row x 2 ms"},
+		{"unpivot 'Week {n:#}'", "id|Week 1|Week 2|week 3|Week  4|Week 5 (est)|est Week 6|Weekly/1|2|3|4|5|6|7|8", []string{"kept, though named like the folded fields: week 3, Week  4, Week 5 (est), est Week 6"}, "2 fields folded: 1 row x 2 ns"},
 	} {
 		s, err := steptest.Made(c.line)
 		require.NoError(t, err)

@@ -17,12 +17,12 @@ var FillSpec = &step.Spec{
 	Name: "fill",
 	Brief: []string{
 		"Fills blank cells from the cell above.",
-		"Or from below, from the left neighbour, or with a value; cells that are not blank stay as they are.",
+		"Or from below, from the selected field to its left, or with a value; cells that are not blank stay as they are.",
 	},
 	Forms: []string{"fill SELECTION"},
 	Options: []step.Option{
 		{Name: "up", Help: "from the cell below"},
-		{Name: "right", Help: "from the left neighbour, in the table's order of fields"},
+		{Name: "right", Help: "from the nearest selected field to the left; the first is never filled"},
 		{Name: "with", Value: "VALUE", Help: "with this value"},
 		{Name: "within", Value: "SELECTION", Help: "only from rows that agree in these fields"},
 	},
@@ -117,9 +117,16 @@ func (f *fillRow) Bind(in *table.Schema) (*step.Bound, error) {
 	if err != nil {
 		return nil, err
 	}
-	slices.Sort(fields) // a filled cell fills its right neighbour in turn
-	if f.From == FromLeft && len(fields) > 0 && fields[0] == 0 {
-		return nil, diag.Dataf("%s is the first field: it has no left neighbour", diag.Quote(in.Name(0))).Trying("leave it out of the selection: fill '…' --right")
+	slices.Sort(fields)
+	from := make([]int, len(in.Names())) // the field that fills each, its nearest neighbour to the left within the selection
+	if f.From == FromLeft {
+		if len(fields) < 2 {
+			return nil, diag.Usagef("fill --right fills from the left within the selection, which has one field only").Trying("select the field to fill from too: fill 'Jan..Mar' --right")
+		}
+		for k, i := range fields[1:] {
+			from[i] = fields[k]
+		}
+		fields = fields[1:] // the first is never filled
 	}
 	absent := table.Absent(0) // nothing is known of the value
 	return &step.Bound{Schema: in, Summary: tellFill, RetainsNothing: true, New: func(s *step.Context) step.MapFunc {
@@ -136,7 +143,7 @@ func (f *fillRow) Bind(in *table.Schema) (*step.Bound, error) {
 				}
 				known := col.Absent & absent
 				if f.From == FromLeft {
-					known = col.Absent & dst.Cols[i-1].Absent
+					known = col.Absent & dst.Cols[from[i]].Absent
 				}
 				cells := col.Flatten(src.Rows)
 				for r, c := range cells {
@@ -145,7 +152,7 @@ func (f *fillRow) Bind(in *table.Schema) (*step.Bound, error) {
 					}
 					v := f.Value
 					if f.From == FromLeft {
-						v = dst.Cols[i-1].At(r)
+						v = dst.Cols[from[i]].At(r)
 					}
 					if v == "" {
 						s.Counters.Count[stillBlank]++

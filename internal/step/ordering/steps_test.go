@@ -13,9 +13,11 @@ func TestSteps(t *testing.T) {
 		{"fill a", "a|b/|1/x|2/|3/y|/|", "a|b/|1/x|2/x|3/y|/y|"},
 		{"fill a,b --within k", "k|a|b/n|x|/s||/n||p/s|y|/n||/s||", "k|a|b/n|x|/s||/n|x|p/s|y|/n|x|p/s|y|"},
 		{"fill a --up --within k", "k|a/1|/2|/1|x/2|y/1|", "k|a/1|x/2|y/1|x/2|y/1|"},
-		{"fill b,c --right", "a|b|c/1||/|2|/||", "a|b|c/1|1|1/|2|2/||"},
+		{"fill a,b,c --right", "a|b|c/1||/|2|/||", "a|b|c/1|1|1/|2|2/||"},
+		{"fill c,b --right", "a|b|c/1||/|2|/||", "a|b|c/1||/|2|2/||"}, // from within the selection only
+		{"fill a,c --right", "a|b|c/1|x|/|y|", "a|b|c/1|x|1/|y|"},     // the nearest selected, whatever lies between
 		{"fill a --with 0", "a|b/|1/x|", "a|b/0|1/x|"},
-		{"fill a --right", "a|b/1|2", `error: "a" is the first field: it has no left neighbour`},
+		{"fill a --right", "a|b/1|2", "error: fill --right fills from the left within the selection, which has one field only"},
 		{"fill a --with ''", "a|b/1|2", "error: --with '' would leave the cells blank"},
 		{"fill a --up --with x", "a|b/1|2", "error: --up and --with do not go together"},
 		{"fill a --within a", "a|b/1|2", `error: "a" is to be filled, and --within looks at it`},
@@ -70,6 +72,6 @@ func TestPromises(t *testing.T) {
 		"distinct": {"distinct", "distinct --by a,c"},
 		"number":   {"number n", "number n --within a --every 2", "number n --cycle 3", "number n --when 'b == \"w0\"'", "number n --by 'b desc' --within a"},
 		"beside":   {"beside a --as n", "beside a --as n --back 2 --within b", "beside b --as n --ahead 2 --by 'a desc' --else -"},
-		"fill":     {"fill a,b", "fill a --within b", "fill a --up", "fill b --up --within a", "fill b --right", "fill a --with 0"},
+		"fill":     {"fill a,b", "fill a --within b", "fill a --up", "fill b --up --within a", "fill a,b --right", "fill a --with 0"},
 	})
 }

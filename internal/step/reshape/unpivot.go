@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/pattern"
@@ -179,6 +180,9 @@ func (u *Unpivot) Bind(in *table.Schema) (*step.Bound, error) {
 		return nil, err
 	}
 	f.lookalike(in, all)
+	if len(f.kept) == 0 {
+		f.notes = append(f.notes, "all fields are folded: nothing is left to name a row")
+	}
 	// Rows are made at most so many at a time, whatever a batch holds.
 	const most = 16 << 10
 	each := len(f.groups)
@@ -255,6 +259,9 @@ func (u *Unpivot) foldByHand(in *table.Schema) (*unpivoting, error) {
 }
 
 func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
+	if u.pat.Everything() && u.Among == nil {
+		return nil, diag.Usagef("the pattern %s fits every field: say among which it shall look", u.pat).Trying("unpivot '" + u.pat.String() + "' --among 'FIRST..LAST'")
+	}
 	look := make([]int, in.Len())
 	for i := range look {
 		look[i] = i
@@ -295,7 +302,13 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 			}
 		}
 		hits = append(hits, h)
+		key := strings.Join(h.labels, "\x00")
 		if !measured {
+			if g, ok := byLabels[key]; ok {
+				f.twice(in.Name(f.groups[g].fields[0]), h.header)
+			} else {
+				byLabels[key] = len(f.groups)
+			}
 			f.groups = append(f.groups, group{h.labels, []int{i}})
 			continue
 		}
@@ -304,8 +317,11 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 			v = len(f.values)
 			f.values = append(f.values, h.measure)
 		}
-		key := strings.Join(h.labels, "\x00")
 		g, ok := byLabels[key]
+		if ok && len(f.groups[g].fields) > v && f.groups[g].fields[v] >= 0 {
+			f.twice(in.Name(f.groups[g].fields[v]), h.header)
+			ok = false // they become rows of their own
+		}
 		if !ok {
 			g = len(f.groups)
 			byLabels[key] = g
@@ -314,10 +330,6 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 		for len(f.groups[g].fields) <= v {
 			f.groups[g].fields = append(f.groups[g].fields, -1)
 		}
-		if other := f.groups[g].fields[v]; other >= 0 {
-			return nil, diag.Dataf("%s and %s both give the %s of %s", diag.Quote(in.Name(other)), diag.Quote(h.header), diag.Quote(h.measure), strings.Join(h.labels, ", ")).
-				Trying("keep apart what {_} drops by giving it a name", "--among")
-		}
 		f.groups[g].fields[v] = i
 	}
 	if len(hits) == 0 {
@@ -325,6 +337,11 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 			in = table.NewSchema(step.NamesOf(in, look))
 		}
 		return nil, selection.NoFit(u.Operand, in)
+	}
+	for _, w := range u.pat.Words(pattern.Measure) {
+		if !slices.Contains(f.values, w) {
+			return nil, noMeasure(u.pat, w, step.NamesOf(in, look))
+		}
 	}
 	if measured && u.pat.Free(pattern.Measure) && u.Among == nil {
 		if err := stranger(u.pat, hits, f.values); err != nil {
@@ -338,6 +355,32 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 	}
 	f.missing()
 	return f, nil
+}
+
+// noMeasure is the error of a word of {@:…} that no header has: it lists what stands there in the headers.
+func noMeasure(pat *pattern.Pattern, word string, headers []string) error {
+	e := diag.Dataf("no header has the measure %s", diag.Quote(word))
+	free, err := pattern.Parse(strings.Replace(pat.String(), "{@:"+strings.Join(pat.Words(pattern.Measure), "|")+"}", "{@}", 1))
+	if err != nil {
+		return e
+	}
+	var there []string
+	m, parts, at := free.Matcher(), make([]string, len(free.Names())), slices.Index(free.Names(), pattern.Measure)
+	for _, h := range headers {
+		if at >= 0 && m.Match(h, parts) && !slices.Contains(there, parts[at]) {
+			there = append(there, strings.Clone(parts[at]))
+		}
+	}
+	e.Text += "; the headers have " + diag.Names(there)
+	if near := diag.Nearest(word, there); near != "" {
+		e.Trying(strings.Replace(pat.String(), word, near, 1))
+	}
+	return e
+}
+
+// twice notes two fields that give the same labels and measure; each makes rows of its own.
+func (f *unpivoting) twice(first, second string) {
+	f.notes = append(f.notes, fmt.Sprintf("%s and %s give the same labels: each makes a row", diag.Quote(first), diag.Quote(second)))
 }
 
 // hit is a header that fits the pattern.
@@ -399,17 +442,37 @@ func (f *unpivoting) missing() {
 	}
 }
 
-// lookalike notes a kept field whose name looks like the folded ones.
+// lookalike notes a kept field whose name looks like the folded ones: it has their shape, or differs by case, spaces, a
+// sign, a word or a number more.
 func (f *unpivoting) lookalike(in *table.Schema, folded []int) {
-	shapes := map[string]bool{}
+	shapes, forms := map[string]bool{}, map[string]bool{}
 	for _, i := range folded {
 		if s := shape(in.Name(i)); s != in.Name(i) {
 			shapes[s] = true
 		}
+		if form, numbers := formOf(in.Name(i)); numbers > 0 {
+			forms[form] = true
+		}
+	}
+	near := func(name string) bool {
+		if s := shape(name); s != name && shapes[s] {
+			return true
+		}
+		form, _ := formOf(name)
+		if forms[form] {
+			return true
+		}
+		words := strings.Fields(form)
+		for k := 1; k < len(words); k++ { // without its first word, or its last
+			if forms[strings.Join(words[:k], " ")] && k == len(words)-1 || k == 1 && len(words) > 2 && forms[strings.Join(words[1:], " ")] {
+				return true
+			}
+		}
+		return false
 	}
 	var alike []string
 	for _, i := range f.kept {
-		if s := shape(in.Name(i)); s != in.Name(i) && shapes[s] {
+		if near(in.Name(i)) {
 			alike = append(alike, in.Name(i))
 		}
 	}
@@ -450,4 +513,29 @@ func shape(name string) string {
 		i = j
 	}
 	return b.String()
+}
+
+// formOf is a name's words in lower case and its numbers as #, with a blank between them and no signs, and how many numbers there are.
+func formOf(name string) (form string, numbers int) {
+	var words []string
+	last := rune(0) // of what kind the character before was: a letter, a digit, or something between
+	for _, r := range strings.ToLower(name) {
+		kind := ' '
+		switch {
+		case unicode.IsDigit(r):
+			kind = '#'
+		case unicode.IsLetter(r):
+			kind = 'a'
+		}
+		switch {
+		case kind == '#' && last != '#':
+			words, numbers = append(words, "#"), numbers+1
+		case kind == 'a' && last == 'a':
+			words[len(words)-1] += string(r)
+		case kind == 'a':
+			words = append(words, string(r))
+		}
+		last = kind
+	}
+	return strings.Join(words, " "), numbers
 }
