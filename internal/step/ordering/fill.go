@@ -17,12 +17,12 @@ var FillSpec = &step.Spec{
 	Name: "fill",
 	Brief: []string{
 		"Fills blank cells from the cell above.",
-		"Or from below, from the selected field to its left, or with a value; cells that are not blank stay as they are.",
+		"Or from below, from the left, or with a value; cells that are not blank stay as they are.",
 	},
 	Forms: []string{"fill SELECTION"},
 	Options: []step.Option{
 		{Name: "up", Help: "from the cell below"},
-		{Name: "right", Help: "from the nearest selected field to the left; the first is never filled"},
+		{Name: "right", Help: "from the nearest selected field to the left"},
 		{Name: "with", Value: "VALUE", Help: "with this value"},
 		{Name: "within", Value: "SELECTION", Help: "only from rows that agree in these fields"},
 	},
