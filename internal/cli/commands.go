@@ -68,8 +68,8 @@ func commands() []command {
 		spec: &step.Spec{
 			Name:     "look",
 			Brief:    []string{"Shows how a file lies, its first rows, and findings: what is untidy, and the command that mends it.", "Of large files it looks at the beginning, the middle and the end."},
-			Forms:    []string{"look FILE"},
-			Operands: func(*step.Args) int { return 1 },
+			Forms:    []string{"look [FILE]"},
+			Operands: func(*step.Args) int { return 0 },
 			Options: []step.Option{
 				{Name: "json", Help: "write what was found as JSON"},
 				{Name: "plan", Value: "FILE", File: true, Help: "write the findings as a plan to start from"},
@@ -201,6 +201,20 @@ func commands() []command {
 		action: listFormats,
 	}, {
 		spec: &step.Spec{
+			Name:     "version",
+			Brief:    []string{"Tells which version this is.", "So do revuelta --version and -V."},
+			Forms:    []string{"version"},
+			Operands: func(*step.Args) int { return 0 },
+			Examples: []step.Example{{Command: "revuelta version | cut -c 1-9", Output: "revuelta \n"}},
+		},
+		action: func(_ context.Context, a *app, c *call) error {
+			if len(c.args.Operands) > 0 {
+				return diag.Usagef("version takes no operand").Trying(program + " version")
+			}
+			return a.print(program + " " + Version + "\n")
+		},
+	}, {
+		spec: &step.Spec{
 			Name:     "completion",
 			Brief:    []string{"Writes what a shell needs to complete the words of the program: bash, zsh or fish.", "For bash: eval \"$(revuelta completion bash)\" in its start file."},
 			Forms:    []string{"completion SHELL"},
@@ -307,14 +321,22 @@ func (a *app) read(c *call, files []string) (*run.Read, error) {
 	if err != nil {
 		return nil, err
 	}
-	if len(files) == 0 {
-		if isTerminal(a.In) {
-			return nil, diag.Usagef("no file is named, and standard input is the terminal").
-				Trying(fmt.Sprintf("%s %s … FILE", program, c.args.Step), "- reads what is typed")
-		}
-		files = []string{"-"}
+	if files, err = a.files(c, files); err != nil {
+		return nil, err
 	}
 	return &run.Read{Paths: files, Options: o}, nil
+}
+
+// files are the files that are named, else standard input.
+func (a *app) files(c *call, named []string) ([]string, error) {
+	if len(named) > 0 {
+		return named, nil
+	}
+	if isTerminal(a.In) {
+		return nil, diag.Usagef("no file is named, and standard input is the terminal").
+			Trying(fmt.Sprintf("%s %s … FILE", program, c.args.Step), "- reads what is typed")
+	}
+	return []string{"-"}, nil
 }
 
 func write(c *call) *run.Write {

@@ -43,8 +43,7 @@ Begin with revuelta look FILE. revuelta STEP --help tells all about a step; revu
 func (a *app) helpOn(name string) error {
 	for _, c := range append(stepCommands(), commands()...) {
 		if c.spec.Name == name {
-			fmt.Fprint(a.Out, help(c))
-			return nil
+			return a.print(help(c))
 		}
 	}
 	return unknownCommand(name)
@@ -114,8 +113,8 @@ func options(b *strings.Builder, title string, list []step.Option) {
 	const column = 28
 	for _, o := range list {
 		name := "--" + o.Name
-		if o.Name == "output" {
-			name = "-o, --output"
+		if l := letters[o.Name]; l != "" {
+			name = "-" + l + ", " + name
 		}
 		if o.Value != "" {
 			name += " " + o.Value

@@ -22,10 +22,14 @@ import (
 
 // lookAt shows how a file lies and what is untidy in it.
 func lookAt(ctx context.Context, a *app, c *call) error {
-	if len(c.args.Operands) != 1 {
-		return diag.Usagef("look takes one file, and %d are named", len(c.args.Operands)).Trying(program+" look harvest.csv", "… | "+program+" look -")
+	if len(c.args.Operands) > 1 {
+		return diag.Usagef("look takes one file, and %d are named", len(c.args.Operands)).Trying(program+" look harvest.csv", "… | "+program+" look")
 	}
-	path := c.args.Operands[0]
+	files, err := a.files(c, c.args.Operands)
+	if err != nil {
+		return err
+	}
+	path := files[0]
 	if to := c.args.Get("plan", ""); to != "" && format.SameFile(path, to) {
 		return format.WouldLose(to).Trying("--plan another file")
 	}
@@ -171,9 +175,12 @@ func (a *app) lookText(r *inspect.Report, most int) error {
 	return a.print(b.String())
 }
 
-// print writes to standard output, whose reader may have gone.
-func (a *app) print(text string) error {
-	_, err := io.WriteString(a.Out, text)
+// print writes to standard output.
+func (a *app) print(text string) error { return printTo(a.Out, text) }
+
+// printTo writes to a stream whose reader may have gone.
+func printTo(w io.Writer, text string) error {
+	_, err := io.WriteString(w, text)
 	if errors.Is(err, syscall.EPIPE) {
 		return run.ErrPipe
 	}

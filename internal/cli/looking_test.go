@@ -81,7 +81,7 @@ func TestLookAndProfile(t *testing.T) {
 	}
 	assert.NotContains(t, page, "http://", "it needs nothing else")
 	for line, want := range map[string]string{
-		"profile harvest.csv --html harvest.csv": "harvest.csv", "look nope.csv": "no such file", "look": "look", "profile": "takes a file", "look harvest.csv survey.csv": "look",
+		"profile harvest.csv --html harvest.csv": "harvest.csv", "look nope.csv": "no such file", "profile": "takes a file", "look harvest.csv survey.csv": "look",
 		"look - --plan x.plan": "needs a file", "formats x": "takes no operand", "functions x": "takes no operand", "check nope.plan --stages": "no such file", "check --stages": "lacks its plan",
 		"look harvest.csv --rows none": "--rows", "profile harvest.csv --fields nope": "there is no field",
 	} {
@@ -89,6 +89,37 @@ func TestLookAndProfile(t *testing.T) {
 		assert.NotZero(t, status, line)
 		assert.Contains(t, told, want, line)
 	}
+}
+
+// TestLookOfStandardInput: without a file look reads standard input, as the steps do.
+func TestLookOfStandardInput(t *testing.T) {
+	status, out, told := at(t, "look", "hive;kg\n1;2\n")
+	require.Zero(t, status, told)
+	status, named, told := at(t, "look -", "hive;kg\n1;2\n")
+	require.Zero(t, status, told)
+	assert.Equal(t, named, out)
+	assert.Contains(t, out, `cells parted by ";"`)
+}
+
+// TestLettersStandForOptions: -oFILE and -q are --output FILE and --quiet, and a value that looks like one stays a value.
+func TestLettersStandForOptions(t *testing.T) {
+	for _, line := range []string{"fill a --with -ox -q", "fill a -q --with -ox -o -", "fill a --with=-ox --quiet -o-"} {
+		status, out, told := at(t, line, "a,b\n,2\n")
+		assert.Zero(t, status, line)
+		assert.Empty(t, told, line)
+		assert.Equal(t, "a,b\n-ox,2\n", out, line)
+	}
+	status, _, told := at(t, "convert -oout.csv", "a\n1\n")
+	require.Zero(t, status, told)
+	assert.Equal(t, "a\n1\n", held(t, "out.csv"))
+	var versions []string
+	for _, line := range []string{"version", "--version", "-V"} {
+		status, out, told := at(t, line, "")
+		require.Zero(t, status, told)
+		versions = append(versions, out)
+	}
+	assert.Regexp(t, "^revuelta [0-9.]+\n$", versions[0])
+	assert.Equal(t, []string{versions[0], versions[0]}, versions[1:])
 }
 
 // TestTheScreen draws what a terminal of a size has room for, and counts the rest.

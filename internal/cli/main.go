@@ -96,7 +96,47 @@ func (a *app) run(ctx context.Context, args []string) error {
 	if len(args) > 0 {
 		only = args[0]
 	}
-	return a.root(only).Run(ctx, append([]string{program}, args...))
+	root := a.root(only)
+	return root.Run(ctx, append([]string{program}, apart(args, root)...))
+}
+
+// apart parts -oFILE, where it is no option's value, into -o and FILE.
+func apart(args []string, root *cli.Command) []string {
+	var out []string
+	for i, arg := range args {
+		if arg == "--" {
+			return append(out, args[i:]...)
+		}
+		if len(arg) > 2 && strings.HasPrefix(arg, "-o") && arg[2] != '=' && i > 0 && !takesValue(args[i-1], root) {
+			out = append(out, "-o", arg[2:])
+			continue
+		}
+		out = append(out, arg)
+	}
+	return out
+}
+
+// takesValue reports whether a word is an option whose value is the next word.
+func takesValue(word string, root *cli.Command) bool {
+	name := strings.TrimLeft(word, "-")
+	for _, c := range root.Commands {
+		for _, f := range c.Flags {
+			if _, ok := f.(*cli.StringSliceFlag); ok && name != word && slices.Contains(f.Names(), name) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// letters are the options that a letter stands for too.
+var letters = map[string]string{"output": "o", "quiet": "q"}
+
+func letter(o step.Option) []string {
+	if l := letters[o.Name]; l != "" {
+		return []string{l}
+	}
+	return nil
 }
 
 type app struct {
@@ -139,18 +179,16 @@ func (a *app) root(only string) *cli.Command {
 		OnUsageError:    func(_ context.Context, c *cli.Command, err error, _ bool) error { return usage(err, nil) },
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "help", Aliases: []string{"h"}, Local: true},
-			&cli.BoolFlag{Name: "version", Local: true},
+			&cli.BoolFlag{Name: "version", Aliases: []string{"V"}, Local: true},
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			if c.Bool("version") {
-				fmt.Fprintf(a.Out, "%s %s\n", program, Version)
-				return nil
+				return a.print(program + " " + Version + "\n")
 			}
 			if name := c.Args().Get(1); name != "" {
 				return a.helpOn(name)
 			}
-			fmt.Fprint(a.Out, overview())
-			return nil
+			return a.print(overview())
 		},
 	}
 	for _, s := range catalog.List() {
@@ -176,14 +214,10 @@ func (a *app) command(c command) *cli.Command {
 	var flags []cli.Flag
 	for _, o := range append(slices.Clone(own), extra...) {
 		if o.Value == "" {
-			flags = append(flags, &cli.BoolFlag{Name: o.Name, Local: true})
+			flags = append(flags, &cli.BoolFlag{Name: o.Name, Aliases: letter(o), Local: true})
 			continue
 		}
-		f := &cli.StringSliceFlag{Name: o.Name, Local: true}
-		if o.Name == "output" {
-			f.Aliases = []string{"o"}
-		}
-		flags = append(flags, f)
+		flags = append(flags, &cli.StringSliceFlag{Name: o.Name, Aliases: letter(o), Local: true})
 	}
 	flags = append(flags, &cli.BoolFlag{Name: "help", Aliases: []string{"h"}, Local: true})
 	gather := func(cmd *cli.Command, options []step.Option) *step.Args {
@@ -214,8 +248,7 @@ func (a *app) command(c command) *cli.Command {
 		},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			if cmd.Bool("help") {
-				fmt.Fprint(a.Out, help(c))
-				return nil
+				return a.print(help(c))
 			}
 			in := &call{args: gather(cmd, own), extra: gather(cmd, extra)}
 			in.args.Operands = cmd.Args().Slice()

@@ -99,7 +99,8 @@ func TestWrongCommands(t *testing.T) {
 		{"sort apiary harvest.csv --plan sites.csv", 2, "sites.csv line 1: this is no plan"},
 		{"sort apiary harvest.csv -o new.plan --plan new.plan", 2, "new.plan is written twice"},
 		{"sort apiary harvest.csv --plan bad", 0, ""},
-		{"look", 2, "look takes one file, and 0 are named"},
+		{"version 1", 2, "version takes no operand"},
+		{"recode apiary 'Vesk=V' harvest.csv --others -oV", 2, `--others "-oV"`}, // a value, no output
 		{"look harvest.csv sites.csv", 2, "look takes one file, and 2 are named"},
 		{"look harvest.csv --plan harvest.csv", 2, "harvest.csv is read here"},
 		{"look harvest.csv --rows none", 2, "--rows \"none\""},

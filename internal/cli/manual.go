@@ -55,12 +55,14 @@ func writeManual(_ context.Context, a *app, c *call) error {
 		}
 	}
 	b.WriteString(".SH EXIT STATUS\n0 done, 1 the data would not do (diff: the tables differ), 2 the command or plan is wrong, 3 a file or the system would not, 130 interrupted, 143 terminated.\n")
-	_, err := fmt.Fprint(a.Out, b.String())
-	return err
+	return a.print(b.String())
 }
 
 func roffOption(o step.Option) string {
 	name := "--" + o.Name
+	if l := letters[o.Name]; l != "" {
+		name = "-" + l + ", " + name
+	}
 	if o.Value != "" {
 		name += " " + o.Value
 	}
@@ -82,8 +84,7 @@ func writeCompletion(_ context.Context, a *app, c *call) error {
 	if len(c.args.Operands) != 1 || shells[c.args.Operands[0]] == nil {
 		return diag.Usagef("completion is written for bash, zsh or fish").Trying(program + " completion bash")
 	}
-	_, err := fmt.Fprint(a.Out, shells[c.args.Operands[0]]())
-	return err
+	return a.print(shells[c.args.Operands[0]]())
 }
 
 func completeBash() string {

@@ -1,18 +1,15 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
 	"io"
 	"strings"
-	"syscall"
 	"unicode"
 	"unicode/utf8"
 
 	"github.com/mattn/go-runewidth"
 
 	"revuelta/internal/diag"
-	"revuelta/internal/run"
 	"revuelta/internal/table"
 )
 
@@ -51,11 +48,7 @@ func (s *screen) most() int { return max(5, min(20, s.height-10)) }
 
 // Close draws what was gathered.
 func (s *screen) Close() error {
-	_, err := io.WriteString(s.w, drawTable(s.names, s.rows, s.total, s.width))
-	if errors.Is(err, syscall.EPIPE) {
-		return run.ErrPipe
-	}
-	return err
+	return printTo(s.w, drawTable(s.names, s.rows, s.total, s.width))
 }
 
 // shown is a text on one line, with what can't be seen made visible.
