@@ -2,9 +2,11 @@ package cli
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -88,6 +90,38 @@ func TestLookAndProfile(t *testing.T) {
 		status, _, told := at(t, line, "a,b\n1,2\n")
 		assert.NotZero(t, status, line)
 		assert.Contains(t, told, want, line)
+	}
+}
+
+// TestWhatIsSaidIsSaidAgain: the commands that look proposes read the file as look was told to, and so does its plan.
+func TestWhatIsSaidIsSaidAgain(t *testing.T) {
+	for _, c := range []struct{ options, text, command string }{
+		{"--line-end cr", "apiary,Jan kg,Feb kg,Mar kg\rVesk,1,2,3\rTamro,3,4,5\r", ""},
+		{"--delimiter '^'", "apiary^Jan kg^Feb kg^Mar kg\nVesk^1^2^3\nTamro^3^4^5\n", ""},
+		{"--delimiter tab", "apiary\tJan kg\tFeb kg\tMar kg\nVesk, a\t1\t2\t3\nTamro\t3\t4\t5\n", ""},
+		{"--quote none", "apiary,Jan kg,Feb kg,Mar kg\n\"Vesk,1,2,3\nTamro,3,4,5\n", ""},
+		{"--encoding windows-1251", "apiary,Jan kg,Feb kg,Mar kg\n\xc2\xe5\xf1\xea,1,2,3\nTamro,3,4,5\n", ""},
+		{"--read-as csv", "apiary,Jan kg,Feb kg,Mar kg\nVesk,1,2,3\nTamro,3,4,5\n", ""},
+		{"--header 3 --body 5 --foot 1", "x\n\napiary,Jan kg,Feb kg,Mar kg\n(all),1,2,3\nVesk,1,2,3\nTamro,3,4,5\nthe end\n", ""},
+		{"--blank 'x,y'", "apiary,Jan kg,Feb kg,Mar kg\nVesk,1,x,NA\nTamro,3,y,5\nUlmo,3,4,5\n", "--blank x,y,NA"},
+	} {
+		t.Run(c.options, func(t *testing.T) {
+			path := filepath.Join(t.TempDir(), "in.txt")
+			require.NoError(t, os.WriteFile(path, []byte(c.text), 0o644))
+			status, out, told := at(t, "look "+path+" "+c.options, "")
+			require.Zero(t, status, told)
+			command := regexp.MustCompile(`revuelta (unpivot .*)`).FindStringSubmatch(out)
+			require.NotNil(t, command, out)
+			assert.Contains(t, command[1], cmp.Or(c.command, c.options))
+			status, proposed, told := at(t, command[1], "")
+			require.Zero(t, status, told)
+			status, _, told = at(t, "look "+path+" "+c.options+" --plan "+path+".plan", "")
+			require.Zero(t, status, told)
+			assert.NotContains(t, held(t, path+".plan"), "left out here")
+			status, planned, told := at(t, "run "+path+".plan", "")
+			require.Zero(t, status, told)
+			assert.Equal(t, proposed, planned)
+		})
 	}
 }
 

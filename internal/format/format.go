@@ -20,6 +20,7 @@ type ReadOptions struct {
 	Encoding   string
 	Delimiter  byte // 0: found out
 	NoQuotes   bool
+	LineEndCR  bool // rows end with lone CR
 	Header     Header
 	HeaderJoin string // between the parts of several header rows
 	Body       int    // first row of data, 0: after the header

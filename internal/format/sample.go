@@ -81,6 +81,9 @@ func sampleOfText(as, path string, o ReadOptions) (*Sample, error) {
 		as = "csv"
 	}
 	l := &Sample{Name: in.name, As: as, Size: in.size, Encoding: in.found, Notes: in.notes, Delimiter: o.Delimiter}
+	if err := in.endLines(o); err != nil {
+		return nil, err
+	}
 	begin := in.probe
 	if l.Whole = in.rest == nil; len(begin) > 4*sampleBegin {
 		begin, l.Whole = begin[:sampleBegin], false
@@ -90,6 +93,9 @@ func sampleOfText(as, path string, o ReadOptions) (*Sample, error) {
 	}
 	d := delimited.Dialect{Delimiter: l.Delimiter, NoQuotes: o.NoQuotes}
 	l.Quoted, l.LineEnds = bytes.IndexByte(begin, '"') >= 0, lineEnds(begin)
+	if o.LineEndCR {
+		l.LineEnds = "CR"
+	}
 	rows, err := delimited.Head(begin, d, sampleRows, l.Whole)
 	if len(rows) < 5 && !l.Whole { // rows of great size
 		if err := in.more(sampleGreat); err != nil {
@@ -108,7 +114,7 @@ func sampleOfText(as, path string, o ReadOptions) (*Sample, error) {
 	}
 	l.Whole = l.Whole && len(rows) < sampleRows && err == nil
 	l.First = rows
-	if !l.Whole && in.size > 2*sampleBegin && in.found == "utf-8" && path != "-" {
+	if !l.Whole && in.size > 2*sampleBegin && in.found == "utf-8" && path != "-" && !o.LineEndCR {
 		l.later(path, in.size, d)
 	}
 	return l, l.settle(o, nil)
@@ -117,8 +123,6 @@ func sampleOfText(as, path string, o ReadOptions) (*Sample, error) {
 func lineEnds(text []byte) string {
 	lf, crlf := bytes.Count(text, []byte{'\n'}), bytes.Count(text, []byte("\r\n"))
 	switch {
-	case lf == 0 && bytes.IndexByte(text, '\r') >= 0:
-		return "CR"
 	case crlf == 0:
 		return "LF"
 	case crlf == lf:

@@ -160,6 +160,13 @@ func openDelimited(path string, delimiter byte, o ReadOptions) (*oneFile, *Input
 func openText(in *opened, delimiter byte, o ReadOptions) (*oneFile, *Input, error) {
 	f := &textFile{in: in, d: delimited.Dialect{Delimiter: o.Delimiter, NoQuotes: o.NoQuotes}}
 	if f.d.Delimiter == 0 {
+		o.Delimiter = delimiter
+	}
+	if err := in.endLines(o); err != nil {
+		in.close()
+		return nil, nil, err
+	}
+	if f.d.Delimiter == 0 {
 		if f.d.Delimiter = delimiter; delimiter == 0 {
 			f.d.Delimiter = delimited.Detect(in.probe)
 		}

@@ -409,11 +409,11 @@ func TestFilesOfText(t *testing.T) {
 	path := filepath.Join(dir, "in.csv")
 	for ends, name := range map[string]string{"\n": "LF", "\r\n": "CRLF"} {
 		for _, rows := range []int{3, 40_000} {
-			text := "k;v" + ends
+			text := []byte("k;v" + ends)
 			for i := range rows {
-				text += fmt.Sprintf("%d;x%s", i, ends)
+				text = fmt.Appendf(text, "%d;x%s", i, ends)
 			}
-			require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
+			require.NoError(t, os.WriteFile(path, text, 0o644))
 			s, err := SampleOf(path, ReadOptions{})
 			require.NoError(t, err)
 			assert.Equal(t, name, s.LineEnds)
@@ -431,7 +431,49 @@ func TestFilesOfText(t *testing.T) {
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, len(s.First), 5, "rows of great size are read on for")
 	assert.Equal(t, "mixed", lineEnds([]byte("a\r\nb\n")))
-	assert.Equal(t, "CR", lineEnds([]byte("a\rb\r")))
+}
+
+// TestLoneCR: rows that end with lone CR are read when it is said so, cells with line ends and quotes as they stand, wherever the
+// beginning that is read first is cut; unsaid, they are an error where a text is looked at and where it is read.
+func TestLoneCR(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "in.csv")
+	for _, c := range []struct{ text, plain, want string }{
+		{"a,b\r1,2\r\"x\ry\",\"z\n\"\r", "", "a|b/1|2/x\ry|z\n"},
+		{"a;b\r\"1 \"\"\r\"\"\";\"2\"\"\"\rx;\"\"\r", "lone CR", "a|b/1 \"\r\"|2\"/x|"},
+		{"a,b\r\n1,2\r\n", "a|b/1|2", ""},
+		{"a,\"b\rc\"", "a|b c", ""},
+		{"a,b\r1,\"x\r\"\r", "lone CR", "a|b/1|x\r"},
+	} {
+		require.NoError(t, os.WriteFile(path, []byte(c.text), 0o644))
+		got, _ := readPaths([]string{path}, ReadOptions{})
+		assert.Contains(t, got, c.plain, "%q", c.text)
+		if c.plain == "lone CR" {
+			_, err := SampleOf(path, ReadOptions{})
+			assert.ErrorContains(t, err, c.plain)
+		}
+		if c.want != "" {
+			got, _ = readPaths([]string{path}, ReadOptions{LineEndCR: true})
+			assert.Equal(t, c.want, got, "%q", c.text)
+			s, err := SampleOf(path, ReadOptions{LineEndCR: true})
+			require.NoError(t, err)
+			assert.Equal(t, "CR", s.LineEnds)
+		}
+	}
+	require.NoError(t, os.WriteFile(path, []byte("a,b\r5\"\" pipe,2\r\"7,\r"), 0o644))
+	got, _ := readPaths([]string{path}, ReadOptions{LineEndCR: true, NoQuotes: true})
+	assert.Equal(t, "a|b/5\"\" pipe|2/\"7|", got)
+	for cut := range 12 { // the beginning ends within a row, a cell, a quote
+		text, want := []byte("k,v\r"), []byte("k|v")
+		for len(text) < probeSize-cut {
+			text, want = append(text, "1,\"a\rb\"\"\"\r"...), append(want, "/1|a\rb\""...)
+		}
+		text, want = append(text, "2,\"\"\r"...), append(want, "/2|"...)
+		text = append(bytes.Replace(text, []byte("k,"), []byte("k"+strings.Repeat("k", cut)+","), 1), text[len("k,v\r"):]...)
+		want = append(bytes.Replace(want, []byte("k|"), []byte("k"+strings.Repeat("k", cut)+"|"), 1), want[len("k|v"):]...)
+		require.NoError(t, os.WriteFile(path, text, 0o644))
+		got, _ := readPaths([]string{path}, ReadOptions{LineEndCR: true})
+		require.True(t, string(want) == got, "cut %d", cut)
+	}
 }
 
 // TestWhereOutputsGo: paths of tables and files, files that are one, and folders that are not there.

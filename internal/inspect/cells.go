@@ -21,7 +21,7 @@ func isDate(s string) bool   { _, ok := calendar.Parse(s); return ok }
 var missing = []string{"NA", "N/A", "n/a", "n.a.", "na", "#N/A", "NULL", "null", "NaN", "nan", "None", "none", "nil", "-", "--", "---", "?", ".", "*", "missing", "unknown", "k.A."}
 
 // markers finds markers for missing values: in fields whose other cells are numbers or dates, or that can mean nothing else.
-func (s *sample) markers(r *Report) []string {
+func (s *sample) markers(r *Report, told []string) []string {
 	var found, where []string
 	n, example := 0, ""
 	for _, f := range s.fields {
@@ -49,7 +49,11 @@ func (s *sample) markers(r *Report) []string {
 	if len(found) == 0 || slices.ContainsFunc(found, func(m string) bool { return strings.Contains(m, ",") }) {
 		return nil
 	}
-	r.Reading = append(r.Reading, "--blank", Shell(strings.Join(found, ",")))
+	if all := blankList(append(slices.Clone(told), found...)); len(told) > 0 {
+		r.Reading[slices.Index(r.Reading, "--blank")+1] = all
+	} else {
+		r.Reading = append(r.Reading, "--blank", all)
+	}
 	r.Findings = append(r.Findings, Finding{Kind: "markers", Says: fmt.Sprintf("%s in %s for missing values", quotedList(found), diag.Names(where)),
 		Evidence: fmt.Sprintf("%s, as %s", diag.Plural(int64(n), "cell"), example), Command: "revuelta convert" + r.options() + " " + Shell(s.lie.Name)})
 	return found

@@ -6,6 +6,7 @@ package inspect
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"revuelta/internal/decimal"
@@ -64,7 +65,7 @@ func Look(path string, o format.ReadOptions) (*Report, error) {
 		return nil, err
 	}
 	r := &Report{Sample: l}
-	r.place(o)
+	r.told(o)
 	s := newSample(l)
 	r.Rows = len(s.rows)
 	if r.form(); len(r.Findings) > 0 {
@@ -72,7 +73,7 @@ func Look(path string, o format.ReadOptions) (*Report, error) {
 		return r, nil
 	}
 	r.reading(s, path, o)
-	blank := s.markers(r)
+	blank := s.markers(r, o.Blank)
 	if len(blank) > 0 {
 		s = s.without(blank)
 	}
@@ -204,8 +205,26 @@ func (f *field) count() {
 	}
 }
 
-// place says which part of a workbook is read.
-func (r *Report) place(o format.ReadOptions) {
+// told says what somebody said of the file, which its commands must say too, and which part of a workbook is read.
+func (r *Report) told(o format.ReadOptions) {
+	for _, w := range []struct {
+		said  bool
+		words []string
+	}{
+		{o.As != "", []string{"--read-as", Shell(o.As)}},
+		{o.Delimiter == '\t', []string{"--delimiter", "tab"}},
+		{o.Delimiter != 0 && o.Delimiter != '\t', []string{"--delimiter", Shell(string(rune(o.Delimiter)))}},
+		{o.Encoding != "", []string{"--encoding", Shell(o.Encoding)}},
+		{o.NoQuotes, []string{"--quote", "none"}},
+		{o.LineEndCR, []string{"--line-end", "cr"}},
+		{o.Flatten, []string{"--flatten"}},
+		{o.HeaderJoin != "", []string{"--header-join", Shell(o.HeaderJoin)}},
+		{len(o.Blank) > 0, []string{"--blank", blankList(o.Blank)}},
+	} {
+		if w.said {
+			r.Reading = append(r.Reading, w.words...)
+		}
+	}
 	if o.Sheet != "" {
 		r.Reading = append(r.Reading, "--sheet", Shell(o.Sheet))
 	} else if l := r.Sample; len(l.Sheets) > 1 && l.Sheet != firstVisible(l) {
@@ -214,6 +233,18 @@ func (r *Report) place(o format.ReadOptions) {
 	if o.Area != "" {
 		r.Reading = append(r.Reading, "--area", Shell(o.Area))
 	}
+}
+
+// blankList is words as --blank takes them.
+func blankList(words []string) string {
+	var out []string
+	for _, w := range words {
+		if strings.ContainsAny(w, `,"`) || w != strings.TrimSpace(w) {
+			w = `"` + strings.ReplaceAll(w, `"`, `""`) + `"`
+		}
+		out = append(out, w)
+	}
+	return Shell(strings.Join(out, ","))
 }
 
 // reading finds what options the file must be read with.
@@ -232,8 +263,15 @@ func (r *Report) reading(s *sample, path string, o format.ReadOptions) {
 		f.Command = "revuelta convert" + r.options() + " " + Shell(path)
 		r.Findings = append(r.Findings, f)
 	}
+	if o.Body > 0 {
+		r.Reading = append(r.Reading, "--body", strconv.Itoa(o.Body))
+	}
 	if len(l.Foot) > 0 {
-		r.Reading = append(r.Reading, "--foot", "auto")
+		foot := "auto"
+		if o.Foot > 0 {
+			foot = strconv.Itoa(o.Foot)
+		}
+		r.Reading = append(r.Reading, "--foot", foot)
 		r.Findings = append(r.Findings, Finding{Kind: "foot", Says: diag.Plural(int64(len(l.Foot)), "note") + " at the foot", Evidence: diag.Quote(strings.TrimSpace(strings.Join(l.Foot[0].Cells, " "))),
 			Command: "revuelta convert" + r.options() + " " + Shell(path)})
 	}

@@ -16,6 +16,7 @@ var ReadOptions = []step.Option{
 	{Name: "delimiter", Value: "CHAR", Help: "what parts the cells (else found out: , ; tab |)"},
 	{Name: "encoding", Value: "NAME", Help: "else found out: UTF-8, UTF-16 by mark, else Windows-1252 with a notice"},
 	{Name: "quote", Value: `'"'|none`, Help: "none takes quotes as text"},
+	{Name: "line-end", Value: "cr", Help: "rows end with lone CR, as very old programs wrote them"},
 	{Name: "sheet", Value: "NAME|N|GLOB", Help: "of a workbook; a glob takes several, one beneath another (default: the first)"},
 	{Name: "area", Value: "B3:K40|NAME", Help: "of a sheet: a range, a defined name or a table's name"},
 	{Name: "header", Value: "N|A-B|none|auto", Help: "the header rows (default: row 1, unless it looks like a title)"},
@@ -51,6 +52,13 @@ func DecodeRead(a *step.Args) (o format.ReadOptions, err error) {
 		o.NoQuotes = true
 	default:
 		return o, diag.Usagef("--quote %s: it is '\"' or none", diag.Quote(q))
+	}
+	switch end := a.Get("line-end", ""); end {
+	case "":
+	case "cr":
+		o.LineEndCR = true
+	default:
+		return o, diag.Usagef("--line-end %s: it is cr; LF and CRLF are read as they are", diag.Quote(end))
 	}
 	if a.Has("header") {
 		if o.Header, err = format.ParseHeader(a.Get("header", "")); err != nil {
