@@ -3,11 +3,13 @@ package format
 import (
 	"crypto/rand"
 	"encoding/hex"
+	"errors"
 	"io"
 	"os"
 	"path/filepath"
 	"strings"
 	"sync"
+	"syscall"
 
 	"github.com/klauspost/compress/gzip"
 	"github.com/klauspost/compress/zstd"
@@ -78,9 +80,9 @@ func (o *Output) track(now bool) {
 func Create(path string) (*Output, error) {
 	o := &Output{Name: path}
 	path = FileOf(path)
-	o.target = path
-	if real, err := filepath.EvalSymlinks(path); err == nil {
-		o.target = real
+	var err error
+	if o.target, err = followed(path); err != nil {
+		return nil, FileError(path, err)
 	}
 	mode := os.FileMode(0o666)
 	info, err := os.Stat(o.target)
@@ -92,16 +94,12 @@ func Create(path string) (*Output, error) {
 			return nil, FileError(path, err)
 		}
 	default:
-		random := make([]byte, 6)
-		rand.Read(random)
-		o.temp = filepath.Join(filepath.Dir(o.target), "."+filepath.Base(o.target)+"."+hex.EncodeToString(random)+".part")
-		o.track(true)
 		exists := err == nil
 		if exists {
 			mode = info.Mode().Perm()
 		}
-		if o.file, err = os.OpenFile(o.temp, os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode); err != nil {
-			o.track(false)
+		clearLeftovers(o.target)
+		if err = o.makeTemp(mode); err != nil {
 			if os.IsNotExist(err) {
 				return nil, diag.Systemf("there is no folder %s to write it to", diag.Quote(filepath.Dir(path))).At(path, 0).Trying("make the folder first")
 			}
@@ -127,6 +125,47 @@ func Create(path string) (*Output, error) {
 	return o, nil
 }
 
+// makeTemp makes the temporary file.
+func (o *Output) makeTemp(mode os.FileMode) (err error) {
+	for {
+		random := make([]byte, 6)
+		rand.Read(random)
+		o.temp = filepath.Join(filepath.Dir(o.target), "."+filepath.Base(o.target)+"."+hex.EncodeToString(random)+".part")
+		o.track(true)
+		if o.file, err = os.OpenFile(o.temp, os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode); err != nil {
+			o.track(false)
+			return err
+		}
+		if hold(o.file) {
+			return nil
+		}
+		o.track(false)
+		o.file.Close()
+	}
+}
+
+// followed is what a path leads to through links, the last of which may lead to a file that is to be made.
+func followed(path string) (string, error) {
+	for range 40 {
+		if real, err := filepath.EvalSymlinks(path); err == nil {
+			return real, nil
+		}
+		to, err := os.Readlink(path)
+		if err != nil {
+			return path, nil
+		}
+		if !filepath.IsAbs(to) {
+			folder, err := filepath.EvalSymlinks(filepath.Dir(path))
+			if err != nil {
+				return path, nil
+			}
+			to = filepath.Join(folder, to)
+		}
+		path = to
+	}
+	return "", &os.PathError{Op: "open", Path: path, Err: errors.New("links lead in a circle")}
+}
+
 // Write writes to the file.
 func (o *Output) Write(p []byte) (int, error) {
 	n, err := o.w.Write(p)
@@ -143,6 +182,15 @@ func (o *Output) Finish() error {
 			return FileError(o.Name, err)
 		}
 	}
+	if o.temp != "" {
+		// Else a power cut after the rename could leave an empty file. Not every file system can.
+		if err := o.file.Sync(); err != nil && !errors.Is(err, errors.ErrUnsupported) && !errors.Is(err, syscall.EINVAL) {
+			return FileError(o.Name, err)
+		}
+		if openUntilCommit {
+			return nil
+		}
+	}
 	if err := o.file.Close(); err != nil {
 		return FileError(o.Name, err)
 	}
@@ -155,6 +203,10 @@ func (o *Output) Commit() error {
 		if err := os.Rename(o.temp, o.target); err != nil {
 			return FileError(o.Name, err)
 		}
+		if openUntilCommit {
+			o.file.Close()
+		}
+		syncFolder(filepath.Dir(o.target))
 	}
 	o.done = true
 	o.track(false)
@@ -184,6 +236,11 @@ func FileOf(path string) string {
 // WouldLose is the error of an output onto a file that is read.
 func WouldLose(path string) *diag.Error {
 	return diag.Usagef("%s is read here: writing onto it would lose what it holds now", path)
+}
+
+// globSafe is a path as a glob has it.
+func globSafe(path string) string {
+	return strings.NewReplacer("*", `\*`, "?", `\?`, "[", `\[`, `\`, `\\`).Replace(path)
 }
 
 // SameFile reports whether two paths are one file.

@@ -210,6 +210,13 @@ func TestKilledRuns(t *testing.T) {
 			}
 		}
 		t.Logf("%v: %d of %d were whole", args, whole, *kills)
+		// What killed runs leave behind, the next one that writes the same file takes away.
+		require.NoError(t, os.WriteFile(target, []byte(before), 0o644))
+		status, _, said = did(t, dir, "", args...)
+		require.Zero(t, status, said)
+		left, err := filepath.Glob(filepath.Join(dir, ".*.part"))
+		require.NoError(t, err)
+		assert.Empty(t, left)
 	}
 }
 
@@ -272,6 +279,18 @@ func TestLinksAndDevices(t *testing.T) {
 	got, err := os.ReadFile(at("real.csv"))
 	require.NoError(t, err)
 	assert.Equal(t, "colony,kilos\n026,1.10\n007,2\n", string(got))
+	require.NoError(t, os.Mkdir(at("deep"), 0o700))
+	require.NoError(t, os.Symlink("../new.csv", at("deep/first.csv")))
+	require.NoError(t, os.Symlink("deep/first.csv", at("dangling.csv")))
+	status, _, said = did(t, dir, "", "convert", "small.csv", "-o", "dangling.csv")
+	require.Zero(t, status, said)
+	got, err = os.ReadFile(at("new.csv"))
+	require.NoError(t, err, "the target of a link is made, wherever it lies")
+	assert.Equal(t, "colony,kilos\n026,1.10\n007,2\n", string(got))
+	require.NoError(t, os.Symlink("round.csv", at("round.csv")))
+	status, _, said = did(t, dir, "", "convert", "small.csv", "-o", "round.csv")
+	assert.Equal(t, 3, status)
+	assert.Contains(t, said, "links lead in a circle")
 	require.NoError(t, os.Symlink("small.csv", at("again.csv")))
 	status, _, said = did(t, dir, "", "convert", "small.csv", "-o", "again.csv")
 	assert.Equal(t, 2, status, "a link to what is read")
