@@ -51,6 +51,11 @@ func TestTheAccountAddsUp(t *testing.T) {
 		}
 		for _, o := range a.Outputs {
 			text := records(rt, o.Name)
+			if o.Fields == 0 { // a pivot of no rows: its header is an empty line, which is no record
+				require.Zero(rt, o.Rows)
+				require.Empty(rt, text)
+				continue
+			}
 			require.EqualValues(rt, o.Rows, len(text)-1, "%s of %q", o.Name, steps)
 			require.Equal(rt, o.Fields, len(text[0]))
 			switch filepath.Base(o.Name) {
