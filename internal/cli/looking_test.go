@@ -137,6 +137,7 @@ func TestLookOfStandardInput(t *testing.T) {
 
 // TestLettersStandForOptions: -oFILE and -q are --output FILE and --quiet, and a value that looks like one stays a value.
 func TestLettersStandForOptions(t *testing.T) {
+	t.Chdir(t.TempDir())
 	for _, line := range []string{"fill a --with -ox -q", "fill a -q --with -ox -o -", "fill a --with=-ox --quiet -o-"} {
 		status, out, told := at(t, line, "a,b\n,2\n")
 		assert.Zero(t, status, line)

@@ -327,7 +327,11 @@ func (it *Item) fields(schema *table.Schema, in []bool) (fields []int, named boo
 		fields = fits(it.glob.MatchString)
 	case it.pat != nil && it.pat.Everything():
 		name := strings.TrimSuffix(strings.TrimPrefix(it.Text, "{"), "}")
-		return nil, false, diag.Usagef("the pattern %s fits every field", it.Text).Trying("did you mean " + diag.Quote(name) + "?")
+		e := diag.Usagef("the pattern %s fits every field", it.Text)
+		if _, ok := schema.Index(name); !ok {
+			return nil, false, e.Trying("* for all fields")
+		}
+		return nil, false, e.Trying("did you mean " + diag.Quote(name) + "?")
 	case it.pat != nil:
 		m, parts := it.pat.Matcher(), make([]string, len(it.pat.Names()))
 		fields = fits(func(n string) bool { return m.Match(n, parts) })

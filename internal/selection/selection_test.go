@@ -56,6 +56,7 @@ func TestResolve(t *testing.T) {
 		{months, "colony,Jan..keeper,*", "error: * picks nothing"},
 		{months, "{m} kilos", "error: the pattern {m} kilos fits none of the 5 fields"},
 		{months, "{Jan}", "error: the pattern {Jan} fits every field"},
+		{months, "{Mrz}", "error: the pattern {Mrz} fits every field"},
 		{months, "Jan,,Feb", "error: the selection has an empty item"},
 		{months, "/[/", "error: the regular expression /[/ can't be read"},
 		{months, `"Jan`, "error: the quotes in \"Jan are not in order"},

@@ -360,7 +360,9 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 // noMeasure is the error of a word of {@:…} that no header has: it lists what stands there in the headers.
 func noMeasure(pat *pattern.Pattern, word string, headers []string) error {
 	e := diag.Dataf("no header has the measure %s", diag.Quote(word))
-	free, err := pattern.Parse(strings.Replace(pat.String(), "{@:"+strings.Join(pat.Words(pattern.Measure), "|")+"}", "{@}", 1))
+	words := pat.Words(pattern.Measure)
+	place := "{@:" + strings.Join(words, "|") + "}"
+	free, err := pattern.Parse(strings.Replace(pat.String(), place, "{@}", 1))
 	if err != nil {
 		return e
 	}
@@ -372,8 +374,10 @@ func noMeasure(pat *pattern.Pattern, word string, headers []string) error {
 		}
 	}
 	e.Text += "; the headers have " + diag.Names(there)
-	if near := diag.Nearest(word, there); near != "" {
-		e.Trying(strings.Replace(pat.String(), word, near, 1))
+	if near := diag.Nearest(word, there); near != "" && !slices.Contains(words, near) {
+		better := slices.Clone(words)
+		better[slices.Index(better, word)] = near
+		e.Trying("unpivot '" + strings.Replace(pat.String(), place, "{@:"+strings.Join(better, "|")+"}", 1) + "'")
 	}
 	return e
 }
