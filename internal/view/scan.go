@@ -1,6 +1,7 @@
 package view
 
 import (
+	"bytes"
 	"encoding/binary"
 	"math/bits"
 	"unsafe"
@@ -15,14 +16,33 @@ const (
 // zeros marks the zero bytes of w by their high bits, exactly.
 func zeros(w uint64) uint64 { return ^((w&low7 + low7) | w | low7) }
 
-// Separators stores where delimiters and line feeds stand, eight bytes at a
-// time, as long as there is room in to. It gives how many bytes it read, how
-// many it stored, and the bits of all bytes, or-ed. base is what data[0] counts as, and delims
-// the delimiter in each of eight bytes.
+// Seen tells which kinds of bytes a text has.
+type Seen uint8
+
+// Kinds of bytes: beyond ASCII, carriage returns, NULs.
+const (
+	SeenHigh Seen = 1 << iota
+	SeenReturn
+	SeenNUL
+)
+
+// Separators stores where delimiters and line feeds stand, as long as there is room in to and at least eight bytes are left. It
+// gives how many bytes it read, how many places it stored, and what kinds of bytes are among those it read. base is what
+// data[0] counts as.
+func Separators(data []byte, base uint32, delimiter byte, to []uint32) (read, stored int, seen Seen) {
+	if wide && len(data) >= 64 && len(to) >= 64 {
+		read, stored, seen = separators64(unsafe.Pointer(unsafe.SliceData(data)), len(data)/64, base, delimiter, unsafe.Pointer(unsafe.SliceData(to)), len(to))
+	}
+	n, k, rest := separators8(data[read:], base+uint32(read), delimiter, to[stored:])
+	return read + n, stored + k, seen | rest
+}
+
+// separators8 is [Separators] eight bytes at a time.
 //
 //go:noinline
-func Separators(data []byte, base uint32, delims uint64, to []uint32) (read, stored int, all uint64) {
+func separators8(data []byte, base uint32, delimiter byte, to []uint32) (read, stored int, seen Seen) {
 	const feeds = '\n' * ones
+	delims, all := uint64(delimiter)*ones, uint64(0)
 	k, i := 0, 0
 	out := unsafe.Pointer(unsafe.SliceData(to))
 	for ; i+8 <= len(data) && k+8 <= len(to); i += 8 {
@@ -46,17 +66,27 @@ func Separators(data []byte, base uint32, delims uint64, to []uint32) (read, sto
 		}
 		k += n
 	}
-	return i, k, all
+	if all&high != 0 {
+		seen |= SeenHigh
+	}
+	if bytes.IndexByte(data[:i], '\r') >= 0 {
+		seen |= SeenReturn
+	}
+	if bytes.IndexByte(data[:i], 0) >= 0 {
+		seen |= SeenNUL
+	}
+	return i, k, seen
 }
 
 // SeparatorsToQuote is Separators up to the first quote.
 //
 //go:noinline
-func SeparatorsToQuote(data []byte, base uint32, delims uint64, to []uint32) (read, stored int) {
+func SeparatorsToQuote(data []byte, base uint32, delimiter byte, to []uint32) (read, stored int) {
 	const (
 		feeds  = '\n' * ones
 		quotes = '"' * ones
 	)
+	delims := uint64(delimiter) * ones
 	k, i := 0, 0
 	out := unsafe.Pointer(unsafe.SliceData(to))
 	for ; i+8 <= len(data) && k+8 <= len(to); i += 8 {

@@ -223,8 +223,8 @@ func TestCopiesAreExact(t *testing.T) {
 // TestSeparators: places are found as by looking at every byte, at every length and however little room there is.
 func TestSeparators(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
-		data := []byte(rapid.StringMatching(`[a,\n"é]{0,70}`).Draw(rt, "text"))
-		to := make([]uint32, rapid.SampledFrom([]int{0, 7, 8, 9, 20, 200}).Draw(rt, "room"))
+		data := []byte(rapid.StringMatching(`[abcdefgh]{0,50}[a,\n"é\r\x00]{0,70}[abc,]{0,150}`).Draw(rt, "text"))
+		to := make([]uint32, rapid.SampledFrom([]int{0, 7, 8, 9, 20, 63, 64, 65, 100, 400}).Draw(rt, "room"))
 		find := func(upTo int) (want []uint32) {
 			for i, c := range data[:upTo] {
 				if c == ',' || c == '\n' {
@@ -233,20 +233,75 @@ func TestSeparators(t *testing.T) {
 			}
 			return want
 		}
-		read, stored, all := Separators(data, 5, ','*ones, to)
+		read, stored, seen := Separators(data, 5, ',', to)
 		require.Equal(rt, find(read), slices.Concat(to[:stored]))
-		or := uint64(0)
+		want := Seen(0)
 		for _, c := range data[:read] {
-			or |= uint64(c)
+			want |= seenIn(c)
 		}
-		require.Equal(rt, or&0x80 != 0, all&high != 0)
+		require.Equal(rt, want, seen)
 		require.True(rt, len(data)-read < 8 || len(to)-stored < 8, "it stopped early")
-		read, stored = SeparatorsToQuote(data, 5, ','*ones, to)
+		read, stored = SeparatorsToQuote(data, 5, ',', to)
 		require.Equal(rt, find(read), slices.Concat(to[:stored]))
 		quote := bytes.IndexByte(data, '"')
 		require.True(rt, quote < 0 || read <= quote, "it went past a quote")
 		require.True(rt, read == quote || len(data)-read < 8 || len(to)-stored < 8, "it stopped early")
 	})
+}
+
+func seenIn(c byte) Seen {
+	switch {
+	case c >= 0x80:
+		return SeenHigh
+	case c == '\r':
+		return SeenReturn
+	case c == 0:
+		return SeenNUL
+	}
+	return 0
+}
+
+// FuzzSeparators: blocks of 64 bytes give what eight at a time do, at every beginning, length and room.
+func FuzzSeparators(f *testing.F) {
+	if !wide {
+		f.Skip("this processor has no wide instructions")
+	}
+	f.Add([]byte("a,b\nc,\xff\r\n\x00"), uint8(3), uint8(0), byte(','))
+	f.Add(bytes.Repeat([]byte(","), 70), uint8(0), uint8(66), byte(','))
+	f.Fuzz(func(t *testing.T, text []byte, skip, room uint8, delimiter byte) {
+		for n := range min(len(text), 40) { // places and lengths within the blocks
+			same(t, text[n:], int(skip)+n, delimiter, 0)
+		}
+		text = bytes.Repeat(text, 1+256/(len(text)+1))
+		same(t, text[min(int(skip), len(text)):], int(skip), delimiter, int(room))
+	})
+}
+
+// same fails where the two ways to find separators differ, or write beyond the room.
+func same(t *testing.T, text []byte, base int, delimiter byte, room int) {
+	t.Helper()
+	if room == 0 {
+		room = len(text) + 8
+	}
+	const canary = 0xDBDBDBDB
+	a, b := make([]uint32, room+16), make([]uint32, room+16)
+	for i := range a {
+		a[i], b[i] = canary, canary
+	}
+	read, stored, seen := Separators(text, uint32(base), delimiter, a[:room:room])
+	again, k, plain := separators8(text[:read], uint32(base), delimiter, b[:room:room])
+	rest, others, some := separators8(text[again:read], uint32(base+again), delimiter, b[k:room:room])
+	require.LessOrEqual(t, again+rest, read)
+	for i := again + rest; i < read; i++ { // where the room was too little for eight more
+		some |= seenIn(text[i])
+		if text[i] == delimiter || text[i] == '\n' {
+			b[k+others] = uint32(base + i)
+			others++
+		}
+	}
+	require.Equal(t, b[:k+others], a[:stored])
+	require.Equal(t, plain|some, seen)
+	require.Equal(t, slices.Repeat([]uint32{canary}, 16), a[room:], "written beyond the room")
 }
 
 func TestFetchWantsItsSizes(t *testing.T) {

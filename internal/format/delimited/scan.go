@@ -9,28 +9,21 @@ import (
 	"revuelta/internal/view"
 )
 
-// everyByte has a 1 in each of eight bytes, and high the highest bit of each.
-const (
-	everyByte = 0x0101010101010101
-	high      = 0x80 * everyByte
-)
-
 // scan finds the end of every cell and row. With a fault, the rows end before it.
 func (p *Parser) scan(c Chunk) *Fault {
 	data := c.Data
 	p.seps, p.rows, p.quoted = p.seps[:0], p.rows[:0], p.quoted[:0]
 	p.crs, p.cut = 0, 0
-	if bytes.IndexByte(data, '\r') >= 0 {
-		p.crs = bytes.Count(data, carriage)
-	}
 	p.inner = false
 	var fault *Fault
-	high8 := uint64(0)
+	seen := view.SeenHigh | view.SeenReturn | view.SeenNUL // they may be there
 	if p.d.NoQuotes || c.quotes == 0 {
-		high8 = p.scanPlain(data, c.feeds)
+		seen = p.scanPlain(data, c.feeds)
 	} else {
-		high8 = high
 		fault = p.scanQuoted(c)
+	}
+	if seen&view.SeenReturn != 0 {
+		p.crs = bytes.Count(data, carriage)
 	}
 	if fault == nil && c.Huge {
 		fault = p.faultAt(c, len(data), HugeRow, fmt.Sprintf("the row is longer than %d MiB", MostRow>>20))
@@ -39,7 +32,7 @@ func (p *Parser) scan(c Chunk) *Fault {
 		p.seps = append(p.seps, uint32(len(data)))
 		p.rows = append(p.rows, int32(len(p.seps)))
 	}
-	if high8&high != 0 && !utf8.Valid(data) {
+	if seen&view.SeenHigh != 0 && !utf8.Valid(data) {
 		at := 0
 		for at < len(data) {
 			r, n := utf8.DecodeRune(data[at:])
@@ -52,9 +45,11 @@ func (p *Parser) scan(c Chunk) *Fault {
 			fault = f
 		}
 	}
-	if at := bytes.IndexByte(data, 0); at >= 0 {
-		if f := p.cutAt(c, at, NUL, "a NUL byte: this is no text, or UTF-16 without its mark"); f != nil {
-			fault = f
+	if seen&view.SeenNUL != 0 {
+		if at := bytes.IndexByte(data, 0); at >= 0 {
+			if f := p.cutAt(c, at, NUL, "a NUL byte: this is no text, or UTF-16 without its mark"); f != nil {
+				fault = f
+			}
 		}
 	}
 	return fault
@@ -105,26 +100,30 @@ func (p *Parser) faultAt(c Chunk, at int, kind FaultKind, text string) *Fault {
 	return &Fault{Line: c.Line + bytes.Count(data[:start], newline), Field: field, Cell: string(data[cell:end]), Kind: kind, Text: text}
 }
 
-// scanPlain finds the separators of text without quotes. It gives the bits of
-// all bytes, or-ed.
-func (p *Parser) scanPlain(data []byte, feeds int) uint64 {
+// scanPlain finds the separators of text without quotes. It gives the kinds of bytes it saw.
+func (p *Parser) scanPlain(data []byte, feeds int) (seen view.Seen) {
 	p.seps = slices.Grow(p.seps[:0], feeds*p.fields+1024)
-	all := uint64(0)
 	for i := 0; i < len(data); {
 		p.seps = slices.Grow(p.seps, 1024)
-		n, k, or := view.Separators(data[i:], uint32(i), uint64(p.d.Delimiter)*everyByte, p.seps[len(p.seps):cap(p.seps)])
+		n, k, some := view.Separators(data[i:], uint32(i), p.d.Delimiter, p.seps[len(p.seps):cap(p.seps)])
 		p.seps = p.seps[:len(p.seps)+k]
-		i, all = i+n, all|or
+		i, seen = i+n, seen|some
 		for j := 0; j < 8 && i < len(data) && (k == 0 || len(data)-i < 8); j++ {
-			all |= uint64(data[i])
-			if data[i] == p.d.Delimiter || data[i] == '\n' {
+			switch c := data[i]; {
+			case c == p.d.Delimiter || c == '\n':
 				p.seps = append(p.seps, uint32(i))
+			case c == '\r':
+				seen |= view.SeenReturn
+			case c == 0:
+				seen |= view.SeenNUL
+			case c >= utf8.RuneSelf:
+				seen |= view.SeenHigh
 			}
 			i++
 		}
 	}
 	p.findRows(data, feeds)
-	return all
+	return seen
 }
 
 // findRows finds the rows by the separators, so many of which are line feeds.
@@ -157,7 +156,7 @@ func (p *Parser) scanQuoted(c Chunk) (fault *Fault) {
 		if cap(p.seps)-len(p.seps) < 64 {
 			p.seps = slices.Grow(p.seps, 1024)
 		}
-		n, k := view.SeparatorsToQuote(data[i:], uint32(i), uint64(p.d.Delimiter)*everyByte, p.seps[len(p.seps):cap(p.seps)])
+		n, k := view.SeparatorsToQuote(data[i:], uint32(i), p.d.Delimiter, p.seps[len(p.seps):cap(p.seps)])
 		p.seps = p.seps[:len(p.seps)+k]
 		for i += n; len(data)-i < 8 && i < len(data) && data[i] != '"'; i++ { // less than a word is left
 			if data[i] == p.d.Delimiter || data[i] == '\n' {

@@ -1,0 +1,16 @@
+package view
+
+import (
+	"unsafe"
+
+	"golang.org/x/sys/cpu"
+)
+
+// wide tells whether the processor has the instructions that separators64 needs.
+var wide = cpu.X86.HasAVX2 && cpu.X86.HasBMI1 && cpu.X86.HasPOPCNT
+
+// separators64 is [Separators] for whole blocks of 64 bytes, so many of which lie at data, as long as 64 numbers have room behind
+// those stored; room is at least 64.
+//
+//go:noescape
+func separators64(data unsafe.Pointer, blocks int, base uint32, delimiter byte, to unsafe.Pointer, room int) (read, stored int, seen Seen)
