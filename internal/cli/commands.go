@@ -28,7 +28,7 @@ var stepOption = step.Option{Name: "step", Value: "'STEP'", Repeat: true, Help: 
 var runOptions = []step.Option{
 	{Name: "set-aside", Value: "FILE", Help: "rows that do not fit go there, and the run goes on"},
 	{Name: "most-aside", Value: "N|5%", Help: "stop all the same when more rows than that do not fit"},
-	{Name: "left-out", Value: "FILE", Help: "rows that where, distinct, join or --skip-blank left out go there"},
+	{Name: "left-out", Value: "FILE", Help: "rows that a step left out go there, with the reason"},
 	{Name: "account", Value: "FILE", Help: "write the account there, as JSON (- is standard error)"},
 	{Name: "plan", Value: "FILE", Help: "when it is done, add the step to that plan, with what was found out while reading"},
 	{Name: "quiet", Help: "leave out the account on standard error"},
@@ -473,8 +473,8 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 	paceCollector()
 	account, err := run.Run(ctx, p, env)
 	stop()
-	if len(account.Inputs) == 1 {
-		c.found = &account.Inputs[0].How
+	if read := account.Read(); len(read) == 1 {
+		c.found = &read[0].How
 	}
 	if path := c.extra.Get("account", ""); path != "" {
 		if path == "-" {

@@ -12,6 +12,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"revuelta/internal/run"
 	"pgregory.net/rapid"
 
 	"revuelta/internal/plan"
@@ -266,11 +268,12 @@ func TestAccounts(t *testing.T) {
 		Notes                 []string
 	}
 	var books struct {
-		Status, Failed         string
+		Status                 string
+		Failed                 run.Failure
 		Inputs, Outputs, Steps []entry
 	}
 	read := func(line string, want int) {
-		books.Failed, books.Inputs, books.Outputs, books.Steps = "", nil, nil, nil
+		books.Failed, books.Inputs, books.Outputs, books.Steps = run.Failure{}, nil, nil, nil
 		status, _, told := at(t, line+" --account books.json --quiet", "")
 		require.Equal(t, want, status, told)
 		require.NoError(t, json.Unmarshal([]byte(held(t, "books.json")), &books))
@@ -289,7 +292,9 @@ func TestAccounts(t *testing.T) {
 	assert.Len(t, books.Outputs, 2)
 	read("set 'x = colony * 1' harvest.csv -o never.csv", 1)
 	assert.Equal(t, "failed", books.Status)
-	assert.Contains(t, books.Failed, `harvest.csv line 4, field "colony": "T-1" is not a number`)
+	assert.Equal(t, run.Failure{Message: `harvest.csv line 4, field "colony": "T-1" is not a number`, File: "harvest.csv", Line: 4, Field: "colony", Cell: "T-1",
+		Step: "set", Tries: books.Failed.Tries}, books.Failed)
+	assert.Contains(t, books.Failed.Tries, "--set-aside FILE")
 	assert.NoFileExists(t, "never.csv")
 	status, _, told := at(t, "convert harvest.csv -o out.csv --account -", "")
 	require.Zero(t, status)

@@ -35,6 +35,7 @@ type Error struct {
 	Line     int    // physical line, from 1
 	Sheet    string
 	Field    string
+	Cell     string   // as it stood, where one is at fault; the text quotes it
 	Text     string   // what is wrong, lower case, no full stop
 	Try      []string // what to do about it
 	Cause    error
@@ -213,6 +214,20 @@ func Quote(s string) string {
 	}
 	b.WriteByte('"')
 	return b.String()
+}
+
+// mostText is how many characters are told of a text that may be long.
+const mostText = 200
+
+// Cut gives the beginning of a text that is too long to be told.
+func Cut(s string) string {
+	n := 0
+	for i := range s {
+		if n++; n > mostText {
+			return s[:i] + "…"
+		}
+	}
+	return s
 }
 
 // Names lists field names for a message, at most 20 of them.

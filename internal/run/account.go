@@ -1,13 +1,17 @@
 package run
 
 import (
+	"cmp"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
+	"revuelta/internal/step"
 )
 
 // Account is what became of the rows of a run.
@@ -17,34 +21,100 @@ type Account struct {
 	Inputs  []TableAccount `json:"inputs"`
 	Steps   []StepAccount  `json:"steps"`
 	Outputs []TableAccount `json:"outputs"`
-	Failed  string         `json:"failed,omitempty"`
+	Failed  *Failure       `json:"failed,omitempty"`
+}
+
+// Failure is why a run failed, and where.
+type Failure struct {
+	Message string   `json:"message"`
+	File    string   `json:"file,omitempty"`
+	Line    int      `json:"line,omitempty"`
+	Field   string   `json:"field,omitempty"`
+	Cell    string   `json:"cell,omitempty"`
+	Step    string   `json:"step,omitempty"`
+	Tries   []string `json:"tries,omitempty"`
+}
+
+// failureOf tells of an error; of several, of the first, with the messages of all.
+func failureOf(err error) *Failure {
+	f := &Failure{Message: err.Error()}
+	var e *diag.Error
+	var all diag.List
+	if errors.As(err, &all) && len(all) > 0 {
+		e = all[0]
+	} else if !errors.As(err, &e) {
+		return f
+	}
+	f.File, f.Line, f.Field, f.Cell, f.Step, f.Tries = e.File, e.Line, e.Field, e.Cell, e.Step, e.Try
+	return f
+}
+
+// Reason is why rows were set aside or left out, and how many.
+type Reason struct {
+	Text  string `json:"text"`
+	Count int64  `json:"count"`
+}
+
+// reasonsOf lists reasons, the commonest first.
+func reasonsOf(counts ...map[string]int64) []Reason {
+	const most = 1000
+	out := []Reason{}
+	for _, c := range counts {
+		for text, n := range c {
+			out = append(out, Reason{text, n})
+		}
+	}
+	slices.SortFunc(out, func(a, b Reason) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Text, b.Text)) })
+	if len(out) <= most {
+		return out
+	}
+	rest := Reason{Text: diag.Count(int64(len(out)-most)) + " other reasons"}
+	for _, r := range out[most:] {
+		rest.Count += r.Count
+	}
+	return append(out[:most], rest)
+}
+
+// cellsOf tells of the cells that a step balances; nil: it balances none.
+func cellsOf(t *step.Counters) *step.Cells {
+	switch {
+	case t.Cells != step.Cells{}:
+		return &t.Cells
+	case t.FilledIn != 0 || t.FilledOut != 0:
+		return &step.Cells{In: t.FilledIn, Out: t.FilledOut}
+	}
+	return nil
 }
 
 // TableAccount is a file that was read or written.
 type TableAccount struct {
-	Name   string   `json:"name"`
-	Rows   int64    `json:"rows"`
-	Fields int      `json:"fields"`
-	Names  []string `json:"names,omitempty"`
-	Notes  []string `json:"notes,omitempty"`
+	Name   string    `json:"name"`
+	Role   step.Role `json:"role,omitempty"` // what a file was read for
+	Rows   int64     `json:"rows"`
+	Fields int       `json:"fields"`
+	Names  []string  `json:"names,omitempty"`
+	Notes  []string  `json:"notes,omitempty"`
 
 	How format.Found `json:"-"` // what was found out of a file that was read
 }
 
 // StepAccount is what became of the rows in a step.
 type StepAccount struct {
-	Step     string   `json:"step"`
-	Line     int      `json:"line,omitempty"`
-	RowsIn   int64    `json:"rows_in"`
-	RowsOut  int64    `json:"rows_out"`
-	Fields   int      `json:"fields"`
-	Made     int64    `json:"made"`
-	Merged   int64    `json:"merged"`
-	LeftOut  int64    `json:"left_out"`
-	SetAside int64    `json:"set_aside"`
-	Notes    []string `json:"notes"`
-	Across   []string `json:"across,omitempty"` // values that became fields
-	Summary  string   `json:"-"`
+	Step     string      `json:"step"`
+	Line     int         `json:"line,omitempty"`
+	RowsIn   int64       `json:"rows_in"`
+	RowsOut  int64       `json:"rows_out"`
+	Fields   int         `json:"fields"`
+	Made     int64       `json:"made"`
+	Merged   int64       `json:"merged"`
+	LeftOut  int64       `json:"left_out"`
+	SetAside int64       `json:"set_aside"`
+	Reasons  []Reason    `json:"reasons"` // of what was set aside or left out
+	Cells    *step.Cells `json:"cells,omitempty"`
+	Notes    []string    `json:"notes"`
+	Across   []string    `json:"across,omitempty"` // values that became fields
+	Summary  string      `json:"-"`
+	Unfit    []Reason    `json:"-"` // of what was set aside
 }
 
 // JSON writes the account as an object.
@@ -62,10 +132,47 @@ func (a *Account) JSON() []byte {
 	enc := json.NewEncoder(&b)
 	enc.SetEscapeHTML(false)
 	enc.SetIndent("", "  ")
-	if err := enc.Encode(a); err != nil {
+	var what any = a
+	if a.Failed != nil {
+		what = a.failed()
+	}
+	if err := enc.Encode(what); err != nil {
 		panic("run: " + err.Error()) // all of it is plain data
 	}
 	return []byte(b.String())
+}
+
+// Read is the inputs that are no other tables of steps.
+func (a *Account) Read() []TableAccount {
+	return slices.DeleteFunc(slices.Clone(a.Inputs), func(t TableAccount) bool { return t.Role != step.ToRead })
+}
+
+// failed is the account of a run that failed: without counts, since how many rows had been seen by then is chance.
+func (a *Account) failed() any {
+	type input struct {
+		Name   string    `json:"name"`
+		Role   step.Role `json:"role,omitempty"`
+		Fields int       `json:"fields"`
+	}
+	type stage struct {
+		Step string `json:"step"`
+		Line int    `json:"line,omitempty"`
+	}
+	out := struct {
+		Status  string         `json:"status"`
+		Seconds float64        `json:"seconds"`
+		Inputs  []input        `json:"inputs"`
+		Steps   []stage        `json:"steps"`
+		Outputs []TableAccount `json:"outputs"`
+		Failed  *Failure       `json:"failed"`
+	}{a.Status, a.Seconds, []input{}, []stage{}, []TableAccount{}, a.Failed}
+	for _, t := range a.Inputs {
+		out.Inputs = append(out.Inputs, input{t.Name, t.Role, t.Fields})
+	}
+	for _, s := range a.Steps {
+		out.Steps = append(out.Steps, stage{s.Step, s.Line})
+	}
+	return out
 }
 
 // Text draws the account: a line for each input, step and output, its notes
@@ -82,12 +189,16 @@ func (a *Account) Text(width int) string {
 	}
 	var lines []line
 	for _, t := range a.Inputs {
-		lines = append(lines, row(t.Name, t.Rows, t.Fields, "", t.Notes))
+		said := ""
+		if t.Role != step.ToRead {
+			said = "for " + string(t.Role)
+		}
+		lines = append(lines, row(t.Name, t.Rows, t.Fields, said, t.Notes))
 	}
 	for _, s := range a.Steps {
 		said := s.Summary
 		if s.SetAside > 0 {
-			said = strings.TrimPrefix(said+"; "+diag.Plural(s.SetAside, "row")+" set aside", "; ")
+			said = strings.TrimPrefix(said+"; "+diag.Plural(s.SetAside, "row")+" set aside"+s.setAside(), "; ")
 		}
 		lines = append(lines, row("  "+s.Step, s.RowsOut, s.Fields, said, s.Notes))
 	}
@@ -119,6 +230,26 @@ func (a *Account) Text(width int) string {
 		}
 	}
 	return b.String()
+}
+
+// setAside sums up why rows were set aside.
+func (s *StepAccount) setAside() string {
+	const most = 3
+	var said []string
+	for _, r := range s.Unfit[:min(len(s.Unfit), most)] {
+		text := r.Text
+		if len(s.Unfit) > 1 {
+			text += ": " + diag.Plural(r.Count, "row")
+		}
+		said = append(said, text)
+	}
+	if more := len(s.Unfit) - most; more > 0 {
+		said = append(said, diag.Plural(int64(more), "other reason"))
+	}
+	if len(said) == 0 {
+		return ""
+	}
+	return " (" + strings.Join(said, "; ") + ")"
 }
 
 func count(s string) int          { return utf8.RuneCountInString(s) }

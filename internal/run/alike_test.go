@@ -1,7 +1,6 @@
 package run_test
 
 import (
-	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -20,6 +19,7 @@ var faulty = []string{
 	"set 'twice = {June kilos} * 2'", "where 'note > 3'", "cast note number", "cast 'May kilos' number --decimal ,", "split note 'note {n:#}'", "split forage --at ';' --into a,b",
 	"explode forage --json", "set 'rest = 10 / ({May kilos} % 3)'", "recode apiary 'Vesk=V' --others error", "group --by apiary --calc 'sum(note)'", "pivot --across apiary --cell 'max(note)'",
 	"number n --when 'note > 1'", "join other.csv --on id --alone error --partners first", "unpivot '{m} kilos' --value kilos --skip-blank", "distinct --by apiary", "set 'k = {May kilos} ?? (note * 2)'",
+	"pivot --down id --across apiary --cell 'count()' --expect 'Vesk,Tamro' --others drop", "recode apiary --map map.csv", "append other.csv",
 }
 
 // TestAllWaysAreAlike: whatever is asked, the table, the rows set aside and left out, in order, the books and the message
@@ -33,6 +33,7 @@ func TestAllWaysAreAlike(t *testing.T) {
 		fmt.Fprintf(&other, "H%d,%d,keeper %d\n", i, i*7, i%5)
 	}
 	require.NoError(t, os.WriteFile(path("other.csv"), []byte(other.String()), 0o644))
+	require.NoError(t, os.WriteFile(path("map.csv"), []byte("old,new\nVesk,V\n"), 0o644))
 	fail := 0
 	rapid.Check(t, func(rt *rapid.T) {
 		rows := rapid.SampledFrom([]int{3, 50, 1200, 3500}).Draw(rt, "rows")
@@ -54,19 +55,17 @@ func TestAllWaysAreAlike(t *testing.T) {
 				env.Aside = path("aside.csv")
 			}
 			account, err := run.Run(t.Context(), program(t, dir, "read in.csv --delimiter , --header 1\n"+strings.Join(steps, "\n")+"\nwrite out.csv"), env)
+			account.Seconds = 0
 			var got outcome
 			if err != nil {
-				got.fault = err.Error()
+				got.fault, got.books = err.Error(), string(account.JSON())
 				_, there := os.Stat(path("out.csv"))
 				require.Error(rt, there, "a failed run wrote its file")
 			} else {
-				account.Seconds = 0
 				for i := range account.Steps { // which field keeps rows apart is not told of keys that lie in files
 					account.Steps[i].Notes = slices.DeleteFunc(account.Steps[i].Notes, func(n string) bool { return strings.HasPrefix(n, "no two rows came together") })
 				}
-				books, err := json.Marshal(account)
-				require.NoError(rt, err)
-				got.books = string(books)
+				got.books = string(account.JSON())
 			}
 			for name, to := range map[string]*string{"out.csv": &got.table, "aside.csv": &got.aside, "left.csv": &got.left} {
 				b, _ := os.ReadFile(path(name))

@@ -17,12 +17,8 @@ import (
 	"revuelta/internal/table"
 )
 
-// asideFields are the fields of the file for rows that do not fit,
-// leftOutFields of the one for rows left out.
-var (
-	asideFields   = []string{"source", "line", "step", "field", "cell", "reason", "row"}
-	leftOutFields = []string{"source", "line", "step", "row"}
-)
+// asideFields are the fields of the files for rows that do not fit and for rows left out.
+var asideFields = []string{"source", "line", "step", "field", "cell", "reason", "row"}
 
 // asideFile takes rows that leave the table. Those of a section, or of a step between two, stand together and in
 // order, and the sections stand as in the plan: which of them is ahead does not show.
@@ -32,7 +28,6 @@ type asideFile struct {
 	temp    string
 	out     *format.Output
 	enc     *delimited.Encoder
-	fields  []string
 	rows    int64
 	most    int64   // -1: no bound
 	percent float64 // of the rows read, -1: no bound
@@ -45,14 +40,14 @@ type asideStream struct {
 	file *os.File // where they wait when they are many, nil: they are held
 }
 
-func newAsideFile(path, temp string, fields []string) (*asideFile, error) {
-	a := &asideFile{temp: temp, fields: fields, most: -1, percent: -1, enc: delimited.NewEncoder(delimited.Style{Delimiter: ','})}
+func newAsideFile(path, temp string) (*asideFile, error) {
+	a := &asideFile{temp: temp, most: -1, percent: -1, enc: delimited.NewEncoder(delimited.Style{Delimiter: ','})}
 	out, err := format.Create(path)
 	if err != nil {
 		return nil, err
 	}
 	a.out = out
-	if _, err := out.Write(a.enc.Row(nil, fields)); err != nil {
+	if _, err := out.Write(a.enc.Row(nil, asideFields)); err != nil {
 		out.Abort()
 		return nil, err
 	}
@@ -77,7 +72,7 @@ func (a *asideFile) bound(most string) (err error) {
 // enough checks the part of the rows that was taken, when all are read.
 func (a *asideFile) enough(account *Account) error {
 	read := int64(0)
-	for _, in := range account.Inputs {
+	for _, in := range account.Read() {
 		read += in.Rows
 	}
 	if a.percent >= 0 && float64(a.rows) > float64(read)*a.percent/100 {
@@ -87,10 +82,13 @@ func (a *asideFile) enough(account *Account) error {
 }
 
 // leftRows makes rows left out ready to be written.
-func leftRows(site *step.Context, schema *table.Schema, b *table.Batch, rows []int32) []*step.Row {
+func leftRows(site *step.Context, schema *table.Schema, b *table.Batch, rows []int32, cause step.Cause) []*step.Row {
 	var out []*step.Row
 	for _, r := range rows {
-		row := &step.Row{Line: b.Origin.LineOf(int(r)), Step: site.Step, Names: schema.Names(), Cells: b.Row(int(r), nil)}
+		row := &step.Row{Line: b.Origin.LineOf(int(r)), Step: site.Step, Reason: cause.Reason, Names: schema.Names(), Cells: b.Row(int(r), nil)}
+		if cause.Field >= 0 {
+			row.Field, row.Cell = schema.Name(cause.Field), row.Cells[cause.Field]
+		}
 		if site.Tables.FileName != nil {
 			row.Source = site.Tables.FileName(b.Origin.FileOf(int(r)))
 		}
@@ -155,12 +153,7 @@ func (s *asideStream) put(rows []*step.Row) error {
 		if r.Line > 0 {
 			line = strconv.Itoa(r.Line)
 		}
-		all := map[string]string{"source": r.Source, "line": line, "step": r.Step, "field": r.Field, "cell": r.Cell, "reason": r.Reason, "row": rowJSON(r.Names, r.Cells)}
-		var cells []string
-		for _, f := range a.fields {
-			cells = append(cells, all[f])
-		}
-		buf = a.enc.Row(buf, cells)
+		buf = a.enc.Row(buf, []string{r.Source, line, r.Step, r.Field, r.Cell, r.Reason, rowJSON(r.Names, r.Cells)})
 	}
 	const most = 1 << 20 // is held
 	switch s.held = buf; {

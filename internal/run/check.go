@@ -3,6 +3,7 @@ package run
 import (
 	"context"
 	"errors"
+	"strings"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
@@ -155,11 +156,11 @@ func (r *runner) fieldsAfter(ctx context.Context, a *Apply, in *table.Schema) (o
 	return out, false, err
 }
 
-// headerOnly opens another table without its rows.
-func (r *runner) headerOnly(path string) (*step.Other, error) {
+// headerOnly opens another table without its rows; a map has them, for what it says decides on names.
+func (r *runner) headerOnly(path string, role step.Role) (*step.Other, error) {
 	o, err := r.other(path)
-	if err != nil {
-		return nil, err
+	if err != nil || role == step.AsMap && path != "-" && !strings.HasPrefix(path, "@") {
+		return o, err
 	}
 	o.Run = func(_ context.Context, out step.Out) error { return out.Start(o.Schema) }
 	return o, nil

@@ -130,7 +130,7 @@ func (r *runner) finish() error {
 	}
 	for _, a := range []*asideFile{r.aside, r.leftOut} {
 		if a != nil {
-			r.account.Outputs = append(r.account.Outputs, TableAccount{Name: a.out.Name, Rows: a.rows, Fields: len(a.fields)})
+			r.account.Outputs = append(r.account.Outputs, TableAccount{Name: a.out.Name, Rows: a.rows, Fields: len(asideFields)})
 			if err := a.out.Commit(); err != nil {
 				return err
 			}

@@ -86,7 +86,7 @@ func Run(ctx context.Context, p *Program, env Env) (*Account, error) {
 	err := r.all(ctx)
 	r.account.Seconds = time.Since(began).Seconds()
 	if err != nil {
-		r.account.Status, r.account.Failed = "failed", err.Error()
+		r.account.Status, r.account.Failed = "failed", failureOf(err)
 	}
 	return r.account, err
 }
@@ -129,7 +129,7 @@ func (r *runner) all(ctx context.Context) (err error) {
 		return err
 	}
 	if r.env.Aside != "" {
-		if r.aside, err = newAsideFile(r.env.Aside, r.env.Temp, asideFields); err != nil {
+		if r.aside, err = newAsideFile(r.env.Aside, r.env.Temp); err != nil {
 			return err
 		}
 		if err := r.aside.bound(r.env.Most); err != nil {
@@ -137,7 +137,7 @@ func (r *runner) all(ctx context.Context) (err error) {
 		}
 	}
 	if r.env.LeftOut != "" {
-		if r.leftOut, err = newAsideFile(r.env.LeftOut, r.env.Temp, leftOutFields); err != nil {
+		if r.leftOut, err = newAsideFile(r.env.LeftOut, r.env.Temp); err != nil {
 			return err
 		}
 	}

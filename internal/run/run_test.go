@@ -202,9 +202,9 @@ func TestLeftOutRowsGoToTheirFile(t *testing.T) {
 	require.NoError(t, err)
 	got, err := os.ReadFile(left)
 	require.NoError(t, err)
-	assert.Equal(t, "source,line,step,row\n"+
-		filepath.Join(dir, "in.csv")+",3,unpivot,\"{\"\"a\"\":\"\"\"\",\"\"b\"\":\"\"\"\"}\"\n"+
-		filepath.Join(dir, "in.csv")+",4,where,\"{\"\"a\"\":\"\"2\"\",\"\"b\"\":\"\"x\"\"}\"\n", string(got))
+	assert.Equal(t, "source,line,step,field,cell,reason,row\n"+
+		filepath.Join(dir, "in.csv")+",3,unpivot,,,all folded cells are blank,\"{\"\"a\"\":\"\"\"\",\"\"b\"\":\"\"\"\"}\"\n"+
+		filepath.Join(dir, "in.csv")+",4,where,,,a != 2 does not hold,\"{\"\"a\"\":\"\"2\"\",\"\"b\"\":\"\"x\"\"}\"\n", string(got))
 }
 
 func TestMarks(t *testing.T) {

@@ -334,8 +334,8 @@ func (x *section) site(w *worker, st *stage) *step.Context {
 		site.Exits.Aside = func(r *step.Row) error { w.aside = append(w.aside, r); return nil }
 	}
 	if x.left != nil {
-		site.Exits.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
-			w.left = append(w.left, leftRows(site, schema, b, rows)...)
+		site.Exits.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32, cause step.Cause) {
+			w.left = append(w.left, leftRows(site, schema, b, rows, cause)...)
 		}
 	}
 	return site

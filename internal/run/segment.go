@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strings"
 	"sync"
 
 	"revuelta/internal/diag"
@@ -26,9 +27,10 @@ type tableRun struct {
 	size    int64 // bytes to be read, 0: not known
 	before  int64 // bytes read when it began
 
-	mu    sync.Mutex
-	files []string // that rows came from, by number, with those that steps bring in
-	stats []format.Stats
+	others []*TableAccount // that steps read
+	mu     sync.Mutex
+	files  []string // that rows came from, by number, with those that steps bring in
+	stats  []format.Stats
 
 	segment *segment
 	section *section // the last so far
@@ -118,7 +120,7 @@ func (t *tableRun) fileName(i int) string {
 // tables is what steps of the segment find of tables.
 func (t *tableRun) tables() step.Tables {
 	return step.Tables{
-		Open:     t.r.other,
+		Open:     t.other,
 		FileName: t.fileName,
 		AddFile: func(name string) int {
 			t.mu.Lock()
@@ -139,6 +141,24 @@ func (t *tableRun) tables() step.Tables {
 			return t.inputs[i].Fields
 		},
 	}
+}
+
+// other opens another table for a step, and counts what is read of it where it is a file.
+func (t *tableRun) other(path string, role step.Role) (*step.Other, error) {
+	o, err := t.r.other(path)
+	if err != nil || strings.HasPrefix(path, "@") {
+		return o, err
+	}
+	a := &TableAccount{Name: o.Name, Role: role, Fields: o.Schema.Len(), Names: o.Schema.Names()}
+	t.others = append(t.others, a)
+	run := o.Run
+	o.Run = func(ctx context.Context, out step.Out) error {
+		return run(ctx, step.Through{OnStart: out.Start, OnEmit: func(b *table.Batch) error {
+			a.Rows += int64(b.Rows)
+			return out.Emit(b)
+		}})
+	}
+	return o, nil
 }
 
 // read is the share of the table that has been read, 0 where that is not known.
@@ -233,7 +253,7 @@ func (t *tableRun) link(st *stage) {
 func (t *tableRun) account() {
 	r := t.r
 	for i, in := range t.inputs {
-		a := TableAccount{Name: in.Name, Rows: t.stats[i].Rows, Fields: in.Fields, Notes: in.Notes, How: in.How, Names: t.src.Schema().Names()}
+		a := TableAccount{Name: in.Name, Role: step.ToRead, Rows: t.stats[i].Rows, Fields: in.Fields, Notes: in.Notes, How: in.How, Names: t.src.Schema().Names()}
 		if s := t.segment.stages; len(s) > 0 && s[0].name == "limit" && s[0].inner && len(t.inputs) == 1 {
 			a.Rows = s[0].counters.Out
 		}
@@ -249,6 +269,9 @@ func (t *tableRun) account() {
 			a.Notes = append(a.Notes, fmt.Sprintf("%s left out", diag.Plural(n, "empty line")))
 		}
 		r.account.Inputs = append(r.account.Inputs, a)
+	}
+	for _, a := range t.others {
+		r.account.Inputs = append(r.account.Inputs, *a)
 	}
 	for _, st := range t.segment.stages {
 		if !st.inner {

@@ -39,8 +39,9 @@ func (s *stage) annotate(err error) error {
 	if !errors.As(err, &e) || e.Step != "" { // it arose in a step behind this one
 		return err
 	}
+	e.Step = s.name
 	if e.Plan == "" && s.plan != "" {
-		e.Plan, e.PlanLine, e.Step = s.plan, s.line, s.name
+		e.Plan, e.PlanLine = s.plan, s.line
 	}
 	if e.File == "" {
 		e.File = s.at
@@ -78,7 +79,7 @@ func (s *stage) balance() error {
 func (s *stage) account() StepAccount {
 	t := &s.counters
 	a := StepAccount{Step: s.name, Line: s.line, RowsIn: t.In, RowsOut: t.Out, Fields: s.fields,
-		Made: t.Made, Merged: t.Merged, LeftOut: t.LeftOut, SetAside: t.SetAside, Notes: s.notes, Across: s.across, Summary: s.text}
+		Made: t.Made, Merged: t.Merged, LeftOut: t.LeftOut, SetAside: t.SetAside, Unfit: reasonsOf(t.Unfit), Reasons: reasonsOf(t.Unfit, t.Left), Cells: cellsOf(t), Notes: s.notes, Across: s.across, Summary: s.text}
 	if s.summary != nil {
 		a.Summary = s.summary(t)
 	}
@@ -95,8 +96,8 @@ func (st *stage) run(ctx context.Context, in step.In, out step.Out, site *step.C
 	}
 	var unwritten error
 	if left != nil {
-		site.Exits.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32) {
-			if err := left(leftRows(site, schema, b, rows)); err != nil {
+		site.Exits.LeftOut = func(schema *table.Schema, b *table.Batch, rows []int32, cause step.Cause) {
+			if err := left(leftRows(site, schema, b, rows, cause)); err != nil {
 				unwritten = err
 			}
 		}

@@ -117,12 +117,17 @@ func TestRowsThatLeave(t *testing.T) {
 	assert.EqualValues(t, 2, s.Counters.SetAside)
 	assert.Equal(t, &step.Row{Source: "b.csv", Line: 8, Step: "cast", Field: "net kg", Cell: "x1", Reason: "is not a number", Names: schema.Names(), Cells: []string{"x1", "b"}}, aside[0])
 	assert.Empty(t, aside[1].Field)
-	s.Leave(schema, b, []int32{0, 1})
+	assert.Equal(t, map[string]int64{"net kg: is not a number": 1, "is odd": 1}, s.Counters.Unfit)
+	s.Leave(schema, b, []int32{0, 1}, step.Cause{Field: 0, Reason: "is not wanted"})
 	assert.EqualValues(t, 2, s.Counters.LeftOut)
 	var left []int32
-	s.Exits.LeftOut = func(_ *table.Schema, _ *table.Batch, rows []int32) { left = append(left, rows...) }
-	s.Leave(schema, b, []int32{1})
-	s.Leave(schema, b, nil)
+	s.Exits.LeftOut = func(_ *table.Schema, _ *table.Batch, rows []int32, c step.Cause) {
+		assert.Equal(t, step.Cause{Field: step.NoField, Reason: "odd"}, c)
+		left = append(left, rows...)
+	}
+	s.Leave(schema, b, []int32{1}, step.Cause{Field: step.NoField, Reason: "odd"})
+	s.Leave(schema, b, nil, step.Cause{})
+	assert.Equal(t, map[string]int64{"net kg: is not wanted": 2, "odd": 1}, s.Counters.Left)
 	assert.Equal(t, []int32{1}, left)
 	all := s.Counters
 	all.Values = map[string]int64{"x": 1}
@@ -147,7 +152,7 @@ func TestWaysThatFail(t *testing.T) {
 	} {
 		assert.ErrorIs(t, err, fault, name)
 	}
-	_, err := (&step.Context{}).OpenTable("not/there.csv")
+	_, err := (&step.Context{}).OpenTable("not/there.csv", step.ToJoin)
 	assert.ErrorContains(t, err, "no folder")
 	_, err = step.Unique([]string{"a", "a"}, "--as")
 	assert.ErrorContains(t, err, "two fields would be named")

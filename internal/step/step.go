@@ -130,14 +130,23 @@ func Reduced(ctx context.Context, reduce func(in *table.Schema) (Reduction, erro
 	return reduction.Finish(ctx, []Partial{part}, out, s)
 }
 
+// Cells counts cells that a step moves about: they come in, and go out or are left out.
+type Cells struct {
+	In      int64 `json:"in"`
+	Out     int64 `json:"out"`
+	LeftOut int64 `json:"left_out"`
+}
+
 // Counters counts what becomes of rows and cells. In and Out are counted by the
 // runner, the others by the step where it decides.
 type Counters struct {
 	In, Out                         int64
 	Made, Merged, LeftOut, SetAside int64
 	FilledIn, FilledOut             int64 // cells that are not blank, where the step balances them
+	Cells                           Cells // where a step tells of blank ones too
 	Count                           [4]int64
 	Values                          map[string]int64 // values met, where a step tells of them
+	Unfit, Left                     map[string]int64 // why rows were set aside, and left out
 }
 
 // Add adds another counters.
@@ -150,15 +159,40 @@ func (t *Counters) Add(o *Counters) {
 	t.SetAside += o.SetAside
 	t.FilledIn += o.FilledIn
 	t.FilledOut += o.FilledOut
+	t.Cells.In += o.Cells.In
+	t.Cells.Out += o.Cells.Out
+	t.Cells.LeftOut += o.Cells.LeftOut
 	for i := range t.Count {
 		t.Count[i] += o.Count[i]
 	}
-	for k, n := range o.Values {
-		if t.Values == nil {
-			t.Values = map[string]int64{}
+	t.Values, t.Unfit, t.Left = addAll(t.Values, o.Values), addAll(t.Unfit, o.Unfit), addAll(t.Left, o.Left)
+}
+
+func addAll(to, from map[string]int64) map[string]int64 {
+	for k, n := range from {
+		if to == nil {
+			to = make(map[string]int64, len(from))
 		}
-		t.Values[k] += n
+		to[k] += n
 	}
+	return to
+}
+
+// because counts rows that leave for a reason.
+func because(reasons map[string]int64, reason string, rows int) map[string]int64 {
+	if reasons == nil {
+		reasons = map[string]int64{}
+	}
+	reasons[reason] += int64(rows)
+	return reasons
+}
+
+// reasonIn is a reason as the account tells it, with the field that gave it unless that is "".
+func reasonIn(field, reason string) string {
+	if field != "" {
+		reason = field + ": " + reason
+	}
+	return diag.Cut(reason)
 }
 
 // Context is where a step works: it counts there what becomes of rows, and finds what it needs of the run. Each worker
@@ -181,12 +215,24 @@ type Summary struct {
 
 // Tables are the inputs of the run and the tables a step may ask for.
 type Tables struct {
-	Open     func(path string) (*Other, error) // opens another table, a file or @NAME
-	AddFile  func(name string) int             // the number of a further file, for the origin of rows
-	FileName func(file int) string             // names an input
-	Merged   func(file int) []sheet.Area       // merged areas of an input that is read as it lies: rows by their line, columns from 1
-	Width    func(file int) int                // how many columns such an input has
+	Open     func(path string, role Role) (*Other, error) // opens another table, a file or @NAME
+	AddFile  func(name string) int                        // the number of a further file, for the origin of rows
+	FileName func(file int) string                        // names an input
+	Merged   func(file int) []sheet.Area                  // merged areas of an input that is read as it lies: rows by their line, columns from 1
+	Width    func(file int) int                           // how many columns such an input has
 }
+
+// Role is what another table is read for.
+type Role string
+
+// The roles of tables.
+const (
+	ToRead   Role = "read" // the table itself
+	ToJoin   Role = "join"
+	ToAppend Role = "append"
+	AsMap    Role = "map" // read whole also where only fields are asked for
+	ToCheck  Role = "check"
+)
 
 // Resources are what a step that holds rows may use.
 type Resources struct {
@@ -197,16 +243,16 @@ type Resources struct {
 
 // Exits are where rows go that leave the table.
 type Exits struct {
-	Aside   func(r *Row) error                                       // takes a row that does not fit; nil: the run stops
-	LeftOut func(schema *table.Schema, b *table.Batch, rows []int32) // takes rows left out; nil: nobody wants them
+	Aside   func(r *Row) error                                                    // takes a row that does not fit; nil: the run stops
+	LeftOut func(schema *table.Schema, b *table.Batch, rows []int32, cause Cause) // takes rows left out; nil: nobody wants them
 }
 
 // OpenTable opens another table: a file, or what the run knows by @NAME.
-func (s *Context) OpenTable(path string) (*Other, error) {
+func (s *Context) OpenTable(path string, role Role) (*Other, error) {
 	if s.Tables.Open == nil {
 		return OpenFile(path)
 	}
-	return s.Tables.Open(path)
+	return s.Tables.Open(path, role)
 }
 
 func (s *Context) Share() float64 {
@@ -216,7 +262,7 @@ func (s *Context) Share() float64 {
 	return s.Resources.Read()
 }
 
-// Row is a row that does not fit.
+// Row is a row that leaves the table.
 type Row struct {
 	Source string
 	Line   int
@@ -242,6 +288,7 @@ func (s *Context) Unfit(schema *table.Schema, b *table.Batch, row, field int, re
 	if s.Exits.Aside != nil {
 		r.Names, r.Cells = schema.Names(), b.Row(row, nil)
 		s.Counters.SetAside++
+		s.Counters.Unfit = because(s.Counters.Unfit, reasonIn(r.Field, reason), 1)
 		return s.Exits.Aside(r)
 	}
 	text := reason
@@ -249,6 +296,7 @@ func (s *Context) Unfit(schema *table.Schema, b *table.Batch, row, field int, re
 		text = diag.Quote(r.Cell) + " " + reason
 	}
 	e := diag.Dataf("%s", text).At(r.Source, r.Line).InField(r.Field)
+	e.Cell = r.Cell
 	for _, t := range tries {
 		name := r.Field
 		if strings.ContainsAny(name, " ,'\"") {
@@ -259,11 +307,32 @@ func (s *Context) Unfit(schema *table.Schema, b *table.Batch, row, field int, re
 	return e.Trying("--set-aside FILE")
 }
 
-// Leave counts rows left out, and hands them to whoever wants them.
-func (s *Context) Leave(schema *table.Schema, b *table.Batch, rows []int32) {
+// Cause is why rows are left out: a reason, and the field that gave it.
+type Cause struct {
+	Field  int // of the rows, [NoField]: the row as a whole
+	Reason string
+}
+
+// NoField stands for none.
+const NoField = -1
+
+// In is the cause as the account tells it of rows with those fields.
+func (c Cause) In(schema *table.Schema) string {
+	if c.Field < 0 {
+		return reasonIn("", c.Reason)
+	}
+	return reasonIn(schema.Name(c.Field), c.Reason)
+}
+
+// Leave counts rows left out for a cause, and hands them to whoever wants them.
+func (s *Context) Leave(schema *table.Schema, b *table.Batch, rows []int32, cause Cause) {
+	if len(rows) == 0 {
+		return
+	}
 	s.Counters.LeftOut += int64(len(rows))
-	if s.Exits.LeftOut != nil && len(rows) > 0 {
-		s.Exits.LeftOut(schema, b, rows)
+	s.Counters.Left = because(s.Counters.Left, cause.In(schema), len(rows))
+	if s.Exits.LeftOut != nil {
+		s.Exits.LeftOut(schema, b, rows, cause)
 	}
 }
 

@@ -27,6 +27,7 @@ type aggregator struct {
 	balance  []int                                                 // fields whose cells come out as they went in, one each
 	watch    func(values []string) (reason string, tries []string) // looks at a new across key
 	drops    func(values []string) bool                            // across keys whose values nobody wants; nil: there are none
+	unwanted func(values []string) step.Cause                      // why rows of such a key are left out
 	most     int                                                   // across keys; 0: no bound
 	wanted   []int                                                 // fields that keys and calculations look at
 	perSlot  int                                                   // bytes, about
@@ -50,10 +51,11 @@ type partial struct {
 	cells  [][]string     // of balance
 	spare  [][]string
 
-	held    int                 // bytes that calculations hold of rows
-	spilled []*rowstore.Buckets // rows there was no room for; those of one worker in each
-	level   int                 // how often the rows at hand were dealt to files
-	sparse  []string            // a row of the fields that are wanted alone
+	left    map[int32]step.Cause // why rows of keys across are left out
+	held    int                  // bytes that calculations hold of rows
+	spilled []*rowstore.Buckets  // rows there was no room for; those of one worker in each
+	level   int                  // how often the rows at hand were dealt to files
+	sparse  []string             // a row of the fields that are wanted alone
 }
 
 // span tells where the rows of a batch stand, for messages.
@@ -296,6 +298,7 @@ func (p *partial) row(b *table.Batch, r int, pos int64) error {
 	if dropped, ok, err := p.drop(b, r, pos); !ok {
 		return err
 	} else if dropped {
+		p.leave(b, r)
 		_, err := p.downOf(b, r, pos) // its row stays
 		return err
 	}
@@ -355,6 +358,35 @@ func (p *partial) dropped(id int32) bool {
 		p.drops = append(p.drops, p.f.drops(p.across.Values[k]))
 	}
 	return p.drops[id]
+}
+
+// leave leaves out a row whose values nobody wants.
+func (p *partial) leave(b *table.Batch, r int) {
+	id, _, _ := p.across.Id(r, 0) // it was looked up before
+	cause, ok := p.left[id]
+	if !ok {
+		cause = p.f.unwanted(p.across.Values[id])
+		if p.left == nil {
+			p.left = map[int32]step.Cause{}
+		}
+		p.left[id] = cause
+	}
+	p.s.Leave(p.f.in, b, []int32{int32(r)}, cause)
+}
+
+// bare counts the keys down all of whose rows were left out.
+func (p *partial) bare() (n int) {
+	if p.f.drops == nil {
+		return 0
+	}
+	for row := range p.grid.rows {
+		some := false
+		p.grid.each(int32(row), func(int32, int32) { some = true })
+		if !some {
+			n++
+		}
+	}
+	return n
 }
 
 func (p *partial) countFilled(r int) {

@@ -26,6 +26,7 @@ type layout struct {
 	sums    *partial // where the totals of the columns are
 	beneath []int32  // of each column, where there is a total row or a share
 	rows    int      // written
+	bare    int      // of those, in whose cells no row fell
 	filled  int64    // cells written that are not blank
 	ends    []int
 	text    []byte
@@ -76,7 +77,7 @@ func (w *layout) write(ctx context.Context, fields int, total totals, balance bo
 		return w.emitSpilled(ctx, fields, total, balance, s, out)
 	}
 	rows := w.part.down.InOrder()
-	w.rows = len(rows)
+	w.rows, w.bare = len(rows), w.part.bare()
 	if err := w.total(rows, total); err != nil {
 		return err
 	}

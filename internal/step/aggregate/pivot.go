@@ -243,6 +243,7 @@ func (p *Pivot) Reduce(in *table.Schema) (step.Reduction, error) {
 		switch p.Others {
 		case "drop":
 			f.drops = func(values []string) bool { return r.expected(values) < 0 }
+			f.unwanted = r.unwanted
 		case "error":
 			f.watch = func(values []string) (string, []string) {
 				if r.expected(values) >= 0 {
@@ -357,7 +358,16 @@ func (r *pivoting) expected(values []string) int {
 	return -1
 }
 
-// Part implements Reduction.
+// unwanted is why rows of across values that nobody expects are left out.
+func (r *pivoting) unwanted(values []string) step.Cause {
+	c := step.Cause{Field: step.NoField, Reason: diag.Quote(r.label(values)) + " is not expected"}
+	if len(values) == 1 && r.f.across[0].Column >= 0 {
+		c.Field = r.f.across[0].Column
+	}
+	return c
+}
+
+// NewPartial implements Reduction.
 func (r *pivoting) NewPartial(s *step.Context) step.Partial { return r.f.newPartial(s) }
 
 // column is a field across: where its cells come from and how it is headed.
@@ -394,10 +404,15 @@ func (r *pivoting) Finish(ctx context.Context, parts []step.Partial, out step.Ou
 	if err := w.write(ctx, schema.Len(), totals{r.p.TotalField, r.p.TotalRow}, r.balanced(), s, out); err != nil {
 		return err
 	}
+	if r.f.drops != nil {
+		// A row that was left out was not merged, also where its key had one before; a key with no other row was made for it.
+		s.Counters.Merged += int64(w.bare) - s.Counters.LeftOut
+		s.Counters.Made += int64(w.bare)
+	}
 	s.Summary.Text = r.tell(all, len(columns)*len(r.p.Cells))
 	if len(all.across.Values) <= mostTold {
-		for _, v := range all.across.Values {
-			s.Summary.Across = append(s.Summary.Across, r.label(v))
+		for _, id := range all.across.InOrder() {
+			s.Summary.Across = append(s.Summary.Across, r.label(all.across.Values[id]))
 		}
 	}
 	if r.guessed && w.rows > 1 && s.Counters.Merged == 0 && len(all.spilled) == 0 {
@@ -442,6 +457,9 @@ func (r *pivoting) tell(all *partial, fields int) string {
 	t := fmt.Sprintf("%s across: %s", diag.Plural(int64(fields), "field"), plural(len(all.across.Values), strings.Join(namesOfKeys(r.f.across), ", ")))
 	if n := all.s.Counters.Merged; n > 0 {
 		t += fmt.Sprintf("; %s merged into rows above", diag.Plural(n, "row"))
+	}
+	if n := all.s.Counters.LeftOut; n > 0 {
+		t += fmt.Sprintf("; %s left out", diag.Plural(n, "row"))
 	}
 	return t
 }

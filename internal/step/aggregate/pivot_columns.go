@@ -73,7 +73,11 @@ func (r *pivoting) columns(all *partial, s *step.Context) []column {
 				out = append(out, column{id: -1, folded: folded, values: others})
 				s.Summary.Notes = append(s.Summary.Notes, "folded under others: "+diag.Names(names))
 			} else {
-				s.Summary.Notes = append(s.Summary.Notes, "values dropped: "+diag.Names(names))
+				for k, id := range folded {
+					rows := s.Counters.Left[r.unwanted(all.across.Values[id]).In(r.f.in)]
+					names[k] += " (" + diag.Plural(rows, "row") + ")"
+				}
+				s.Summary.Notes = append(s.Summary.Notes, "left out: "+diag.Names(names))
 			}
 		}
 		return out

@@ -72,6 +72,9 @@ func (p *partial) spillRow(b *table.Batch, r int, pos int64) error {
 	}
 	p.countFilled(r)
 	p.s.Counters.Merged++
+	if dropped {
+		p.leave(b, r)
+	}
 	return p.deal(b, r, name, pos)
 }
 
@@ -187,7 +190,7 @@ func (w *layout) emitSpilled(ctx context.Context, fields int, total totals, bala
 	if total.beneath || w.shared() {
 		w.beneath = w.sums.slotsFor(len(w.columns))
 	}
-	keys := 0
+	keys, bare := 0, 0
 	var stop, folded earliest
 	pass := func(ready, write bool) error {
 		return all.each(ctx, func(p *partial) error {
@@ -206,6 +209,7 @@ func (w *layout) emitSpilled(ctx context.Context, fields int, total totals, bala
 			}
 			if ready {
 				keys += len(rows)
+				bare += p.bare()
 				if err := v.sum(rows); err != nil {
 					return err
 				}
@@ -236,7 +240,7 @@ func (w *layout) emitSpilled(ctx context.Context, fields int, total totals, bala
 		return err
 	}
 	s.Counters.Merged += int64(len(all.down.Values) - keys)
-	w.rows = keys
+	w.rows, w.bare = keys, bare
 	return keeper.Emit(ctx, step.Through{OnEmit: func(b *table.Batch) error {
 		b.Cols, b.Origin = b.Cols[:fields], table.Origin{}
 		return out.Emit(b)

@@ -47,7 +47,7 @@ func (t *Append) Capabilities() step.Capabilities {
 
 // Run runs it on one goroutine.
 func (t *Append) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
-	other, err := s.OpenTable(t.Path)
+	other, err := s.OpenTable(t.Path, step.ToAppend)
 	if err != nil {
 		return err
 	}

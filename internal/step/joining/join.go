@@ -128,7 +128,7 @@ func (j *Join) Capabilities() step.Capabilities {
 
 // Prepare it loads the other table.
 func (j *Join) Prepare(s *step.Context) (step.Step, error) {
-	other, err := s.OpenTable(j.Path)
+	other, err := s.OpenTable(j.Path, step.ToJoin)
 	if err != nil {
 		return nil, err
 	}
@@ -272,7 +272,7 @@ func looseKey(cells []string) string {
 
 // Run implements Step where nobody prepared it: in tests and where a step runs by itself.
 func (j *Join) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
-	made, err := j.Prepare(&step.Context{Tables: step.Tables{Open: step.OpenFile}, Resources: step.Resources{Memory: s.Resources.Memory, Temp: s.Resources.Temp}})
+	made, err := j.Prepare(&step.Context{Tables: step.Tables{}, Resources: step.Resources{Memory: s.Resources.Memory, Temp: s.Resources.Temp}})
 	if err != nil {
 		return err
 	}

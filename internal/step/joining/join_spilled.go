@@ -200,10 +200,10 @@ func (x *joinedSpilled) site(s *step.Context, schema *table.Schema) *step.Contex
 		}
 	}
 	if s.Exits.LeftOut != nil {
-		site.Exits.LeftOut = func(_ *table.Schema, b *table.Batch, rows []int32) {
+		site.Exits.LeftOut = func(_ *table.Schema, b *table.Batch, rows []int32, cause step.Cause) {
 			bare := *b
 			bare.Cols = b.Cols[:schema.Len()]
-			s.Exits.LeftOut(schema, &bare, rows)
+			s.Exits.LeftOut(schema, &bare, rows, cause)
 		}
 	}
 	return site

@@ -95,7 +95,7 @@ func (w *joiner) run(src *table.Batch, emit func(*table.Batch) error) error {
 		}
 		stop = w.take(src, r)
 	}
-	w.s.Leave(w.in, src, w.left)
+	w.s.Leave(w.in, src, w.left, step.Cause{Field: w.firstKey(), Reason: "no partner in " + w.t.name})
 	if len(w.rows) > 0 {
 		if err := w.emit(src, w.taken(src), emit); err != nil {
 			return err
@@ -213,6 +213,14 @@ func (w *joiner) take(src *table.Batch, r int) error {
 	}
 	w.s.Counters.Made += int64(len(w.some) - 1)
 	return nil
+}
+
+// firstKey is the field by which partners are found first.
+func (w *joiner) firstKey() int {
+	if len(w.here) == 0 {
+		return step.NoField
+	}
+	return w.here[0]
 }
 
 // stop is the error of a row that stops the run always.

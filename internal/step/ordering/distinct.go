@@ -48,6 +48,14 @@ func (d *Distinct) Capabilities() step.Capabilities {
 	return step.Capabilities{InOrder: d.BindInOrder, Run: d.Run, MayExceed: d.MayExceed}
 }
 
+// cause is why rows are left out.
+func (d *Distinct) cause(in *table.Schema, fields []int) step.Cause {
+	if d.By == nil {
+		return step.Cause{Field: step.NoField, Reason: "equal to a row above"}
+	}
+	return step.Cause{Field: step.NoField, Reason: diag.Names(step.NamesOf(in, fields)) + " as in a row above"}
+}
+
 // MayExceed implements Spilling: a set that has just grown takes 52 bytes a row with what it was, and rows are seldom of fewer than twelve.
 func (d *Distinct) MayExceed(size, memory int64) bool {
 	return size == 0 || 5*size > memory
@@ -68,6 +76,7 @@ func (d *Distinct) Run(ctx context.Context, in step.In, out step.Out, s *step.Co
 	}
 	var schema *table.Schema
 	var fields []int
+	var cause step.Cause
 	seen := keying.NewKeySet()
 	keys := &keying.RowKeys{Mark: new(atomic.Uint32)}
 	var kept, left []int32
@@ -80,6 +89,7 @@ func (d *Distinct) Run(ctx context.Context, in step.In, out step.Out, s *step.Co
 			if fields, err = d.fields(in); err != nil {
 				return err
 			}
+			cause = d.cause(in, fields)
 			return out.Start(in)
 		},
 		OnEmit: func(b *table.Batch) error {
@@ -89,7 +99,7 @@ func (d *Distinct) Run(ctx context.Context, in step.In, out step.Out, s *step.Co
 			}
 			if rest == nil {
 				left = seen.Add(keys.Prints, left[:0])
-				s.Leave(schema, b, left)
+				s.Leave(schema, b, left, cause)
 				if kept = step.Others(b.Rows, left, kept[:0]); len(kept) == 0 {
 					return nil
 				}
@@ -97,7 +107,7 @@ func (d *Distinct) Run(ctx context.Context, in step.In, out step.Out, s *step.Co
 				return out.Emit(sub)
 			}
 			left = seen.Among(keys.Prints, left[:0])
-			s.Leave(schema, b, left)
+			s.Leave(schema, b, left, cause)
 			kept = step.Others(b.Rows, left, kept[:0])
 			sub.Gather(b, kept)
 			number = numbered(sub, number)
@@ -154,7 +164,7 @@ func (d *Distinct) rest(ctx context.Context, schema *table.Schema, fields []int,
 		if len(left) > 0 {
 			bare := *b
 			bare.Cols = b.Cols[:schema.Len()]
-			s.Leave(schema, &bare, left)
+			s.Leave(schema, &bare, left, d.cause(schema, fields))
 		}
 		sub.Gather(b, kept)
 		return first.Add(ctx, sub)
@@ -174,7 +184,7 @@ func (d *Distinct) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 	if err != nil {
 		return nil, err
 	}
-	seen := keying.NewKeySet()
+	seen, cause := keying.NewKeySet(), d.cause(in, fields)
 	mark := new(atomic.Uint32)
 	spare := sync.Pool{New: func() any { return &keying.RowKeys{Mark: mark} }}
 	var kept, left []int32
@@ -194,7 +204,7 @@ func (d *Distinct) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 			if len(left) == 0 {
 				return
 			}
-			s.Leave(in, b, left)
+			s.Leave(in, b, left, cause)
 			kept = step.Others(b.Rows, left, kept[:0])
 			sub.Gather(b, kept)
 			sub.Own() // what it lent goes with the batch

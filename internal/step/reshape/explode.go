@@ -531,7 +531,7 @@ func (w *exploder) sift(src *table.Batch) (*table.Batch, error) {
 	if stop != nil {
 		left = slices.DeleteFunc(slices.Clone(left), func(r int32) bool { return r > stopAt })
 	}
-	w.s.Leave(w.in, src, left)
+	w.s.Leave(w.in, src, left, step.Cause{Field: w.fields[0], Reason: "nothing in the cell"})
 	w.ends, w.blank = w.ends[:len(w.kept)], w.blank[:len(w.kept)]
 	w.sub.Gather(src, w.kept)
 	return w.sub, stop

@@ -440,7 +440,7 @@ func (t *Stencil) emit(sh *form, from, to, across int, side, top [][]string, sch
 			kept = append(kept, int32(i))
 		}
 	}
-	s.Leave(schema, b, left)
+	s.Leave(schema, b, left, step.Cause{Field: step.NoField, Reason: "a blank block"})
 	if len(kept) == 0 {
 		return nil
 	}

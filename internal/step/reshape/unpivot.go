@@ -145,12 +145,16 @@ type unpivoting struct {
 	groups []group
 	notes  []string
 	folded []int // fields that are not kept
+
+	headers int // of all groups
 }
 
 // group is the fields that become one row: one for each value field, -1 where there is none.
 type group struct {
 	labels []string
 	fields []int
+
+	headers int // that there are for it
 }
 
 // Capabilities implements step.Step.
@@ -186,6 +190,14 @@ func (u *Unpivot) Bind(in *table.Schema) (*step.Bound, error) {
 	// Rows are made at most so many at a time, whatever a batch holds.
 	const most = 16 << 10
 	each := len(f.groups)
+	for g := range f.groups {
+		for _, i := range f.groups[g].fields {
+			if i >= 0 {
+				f.groups[g].headers++
+				f.headers++
+			}
+		}
+	}
 	per := max(1, most/each)
 	codes, ends := make([]int32, per*each), make([]int32, per)
 	for i := range codes {
@@ -227,7 +239,7 @@ func (u *Unpivot) bind(in *table.Schema) (*unpivoting, error) {
 	}
 	f := &unpivoting{labels: []string{u.Label}, values: u.Values}
 	for _, i := range fields {
-		f.groups = append(f.groups, group{[]string{in.Name(i)}, []int{i}})
+		f.groups = append(f.groups, group{labels: []string{in.Name(i)}, fields: []int{i}})
 	}
 	return f, nil
 }
@@ -309,7 +321,7 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 			} else {
 				byLabels[key] = len(f.groups)
 			}
-			f.groups = append(f.groups, group{h.labels, []int{i}})
+			f.groups = append(f.groups, group{labels: h.labels, fields: []int{i}})
 			continue
 		}
 		v := slices.Index(f.values, h.measure)

@@ -125,6 +125,8 @@ func (w *unpivoter) all(src *table.Batch, from, to int, cells func(int) []string
 	for v := range f.values {
 		tally.FilledOut += int64(dst.Cols[len(f.kept)+len(f.labels)+v].Filled(n * each))
 	}
+	tally.Cells.In += int64(n * len(f.folded))
+	tally.Cells.Out += int64(n * f.headers)
 	tally.Made += int64(n * (each - 1))
 	origin := src.Origin.From(from, to)
 	dst.Origin.Repeat(&origin, each, n)
@@ -163,6 +165,7 @@ func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []s
 		}
 		col.Absent = absent
 	}
+	w.s.Counters.Cells.In += int64((to - from) * len(f.folded))
 	n, run := 0, 0
 	w.lines = w.lines[:0]
 	w.gone = w.gone[:0]
@@ -179,6 +182,7 @@ func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []s
 			}
 			if blank {
 				tally.Count[blankGroups]++
+				tally.Cells.LeftOut += int64(f.groups[g].headers)
 				continue
 			}
 			for v := range wide {
@@ -191,6 +195,7 @@ func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []s
 			for i := range codes {
 				codes[i][n] = int32(g)
 			}
+			tally.Cells.Out += int64(f.groups[g].headers)
 			w.lines = append(w.lines, int32(r))
 			n++
 		}
@@ -205,7 +210,7 @@ func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []s
 		run++
 	}
 	tally.Count[goneRows] += int64(len(w.gone))
-	w.s.Leave(w.in, src, w.gone)
+	w.s.Leave(w.in, src, w.gone, step.Cause{Field: step.NoField, Reason: "all folded cells are blank"})
 	for i := range runs {
 		dst.Cols[i].Cells, dst.Cols[i].Ends = runs[i][:run], ends[i][:run]
 	}

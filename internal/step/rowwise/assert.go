@@ -160,7 +160,7 @@ func (a *Assert) balance(ctx context.Context, here string, s *step.Context) erro
 	if s.Tables.Open == nil {
 		return diag.Usagef("--against %s: tables are marked in plans only", a.Against)
 	}
-	other, err := s.Tables.Open(a.Against)
+	other, err := s.Tables.Open(a.Against, step.ToCheck)
 	if err != nil {
 		return err
 	}

@@ -27,14 +27,9 @@ type LookupPair struct {
 	Line     int
 }
 
-// load reads the pairs; a name that stands twice on the left with two outcomes is an error. A file is
-// read whole also where only headers are: what a map says decides on names.
+// load reads the pairs; a name that stands twice on the left with two outcomes is an error.
 func (l *Lookup) load(s *step.Context) ([]LookupPair, error) {
-	open := s.OpenTable
-	if l.File != "-" && !strings.HasPrefix(l.File, "@") {
-		open = step.OpenFile
-	}
-	other, err := open(l.File)
+	other, err := s.OpenTable(l.File, step.AsMap)
 	if err != nil {
 		return nil, err
 	}

@@ -54,7 +54,7 @@ func (w *Where) Bind(in *table.Schema) (*step.Bound, error) {
 		RetainsNothing: true,
 		New: func(s *step.Context) step.MapFunc {
 			v := p.Eval()
-			f := newSifter(in, s)
+			f := newSifter(in, s, w.Formula.String()+" does not hold")
 			return func(src *table.Batch, emit func(*table.Batch) error) error {
 				v.Load(src)
 				return f.sift(src, emit, v.Truths)
@@ -71,11 +71,12 @@ type sifter struct {
 	dst   *table.Batch
 	kept  []int32
 	left  []int32
+	why   string // rows are left out
 	truth []bool
 }
 
-func newSifter(in *table.Schema, s *step.Context) *sifter {
-	return &sifter{in: in, s: s, dst: table.Get()}
+func newSifter(in *table.Schema, s *step.Context, why string) *sifter {
+	return &sifter{in: in, s: s, why: why, dst: table.Get()}
 }
 
 // sift emits the rows for which keep says so, leaves the others out, and deals
@@ -101,7 +102,7 @@ func (f *sifter) sift(src *table.Batch, emit func(*table.Batch) error, keep func
 			from++
 		}
 	}
-	f.s.Leave(f.in, src, f.left)
+	f.s.Leave(f.in, src, f.left, step.Cause{Field: step.NoField, Reason: f.why})
 	if err := f.emit(src, emit); err != nil {
 		return err
 	}
