@@ -30,7 +30,7 @@ func checkPlan(ctx context.Context, a *app, c *call) error {
 		if !l.Open {
 			n = diag.Plural(int64(len(l.Names)), "field")
 		}
-		return where, l.Name, n
+		return where, diag.Cut(diag.Visible(l.Name)), n
 	}
 	for _, l := range lines {
 		x, y, z := what(l)
@@ -50,12 +50,12 @@ func checkPlan(ctx context.Context, a *app, c *call) error {
 		}
 		head := fmt.Sprintf("%s%-*s  ", x, name, y)
 		if l.Open {
-			fmt.Fprintln(a.Out, head+z)
+			a.sayf("%s\n", head+z)
 			continue
 		}
 		head += fmt.Sprintf("%*s  ", fields, z)
 		indent := len([]rune(head))
-		fmt.Fprintln(a.Out, head+strings.Join(diag.Fold(strings.Join(quotedNames(l.Names), ", "), width-indent), "\n"+strings.Repeat(" ", indent)))
+		a.sayf("%s\n", head+strings.Join(diag.Fold(strings.Join(quotedNames(l.Names), ", "), width-indent), "\n"+strings.Repeat(" ", indent)))
 	}
 	return err
 }
@@ -64,7 +64,7 @@ func checkPlan(ctx context.Context, a *app, c *call) error {
 func quotedNames(names []string) []string {
 	var out []string
 	for _, n := range names {
-		if strings.ContainsAny(n, ",\"\n") {
+		if strings.ContainsAny(n, ",\"\n") || diag.Visible(n) != n {
 			n = diag.Quote(n)
 		}
 		out = append(out, n)
@@ -82,7 +82,7 @@ func (a *app) showStages(p *run.Program, c *call) error {
 	for _, s := range stages {
 		name = max(name, len(s.Name))
 	}
-	fmt.Fprintf(a.Out, "section  line  %-*s  run       holds\n", name, "step")
+	a.sayf("section  line  %-*s  run       holds\n", name, "step")
 	for _, s := range stages {
 		line, holds := "", "nothing"
 		if s.Line > 0 {
@@ -94,7 +94,7 @@ func (a *app) showStages(p *run.Program, c *call) error {
 		if s.LooksAt != "" {
 			holds += "; looks at " + s.LooksAt
 		}
-		fmt.Fprintf(a.Out, "%7d  %4s  %-*s  %-8s  %s\n", s.Section, line, name, s.Name, s.Kind, holds)
+		a.sayf("%7d  %4s  %-*s  %-8s  %s\n", s.Section, line, name, s.Name, s.Kind, holds)
 	}
 	return nil
 }

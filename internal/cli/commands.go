@@ -248,20 +248,20 @@ func listFormats(_ context.Context, a *app, c *call) error {
 	}
 	for i, f := range format.Formats() {
 		if i > 0 {
-			fmt.Fprintln(a.Out)
+			a.sayf("\n")
 		}
 		does := "read and written"
 		if !f.Reads() {
 			does = "written"
 		}
-		fmt.Fprintf(a.Out, "%-8s %s, %s\n", f.Name, strings.Join(f.Suffixes, " "), does)
+		a.sayf("%-8s %s, %s\n", f.Name, strings.Join(f.Suffixes, " "), does)
 		for _, said := range [][2]string{{"keeps", f.Keeps}, {"loses", f.Loses}} {
 			for k, line := range diag.Fold(said[1], 80-16) {
-				fmt.Fprintf(a.Out, "%8s %-6s %s\n", "", map[bool]string{true: said[0]}[k == 0], line)
+				a.sayf("%8s %-6s %s\n", "", map[bool]string{true: said[0]}[k == 0], line)
 			}
 		}
 	}
-	fmt.Fprintf(a.Out, "\nAll but sqlite also inside .gz and .zst.\n")
+	a.sayf("\nAll but sqlite also inside .gz and .zst.\n")
 	return nil
 }
 
@@ -272,7 +272,7 @@ func listFunctions(_ context.Context, a *app, c *call) error {
 	}
 	for _, f := range formula.Functions() {
 		name := fmt.Sprintf("%s(%s)", f.Name, f.Args)
-		fmt.Fprintf(a.Out, "%-24s %-50s %s is %s\n", name, f.Does, f.Example, f.Gives)
+		a.sayf("%-24s %-50s %s is %s\n", name, f.Does, f.Example, f.Gives)
 	}
 	return nil
 }
@@ -489,9 +489,9 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 			width, _ = terminalSize(a.Err)
 		}
 		if env.Screen != nil && len(account.Outputs) > 0 && account.Outputs[0].Name == run.OnScreen {
-			fmt.Fprintln(a.Err)
+			a.tellf("\n")
 		}
-		fmt.Fprint(a.Err, account.Text(width))
+		a.tellf("%s", account.Text(width))
 	}
 	if err == nil && before != nil {
 		told := account.Since(before)
@@ -499,7 +499,7 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 			told = []string{"nothing out of the usual"}
 		}
 		for _, t := range told {
-			fmt.Fprintf(a.Err, "since %s: %s\n", c.args.Get("since", ""), t)
+			a.tellf("since %s: %s\n", c.args.Get("since", ""), t)
 		}
 	}
 	return err

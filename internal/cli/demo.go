@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"fmt"
 	"os"
 
 	"revuelta/demo"
@@ -31,11 +30,11 @@ func runDemo(ctx context.Context, a *app, c *call) error {
 		return format.FileError(dir, err)
 	}
 	defer os.Chdir(back)
-	fmt.Fprintf(a.Out, "The demo data is in %s.\n\n$ cd %s\n", dir, dir)
+	a.sayf("The demo data is in %s.\n\n$ cd %s\n", dir, dir)
 	// One story on one stream, drawn as on a terminal.
 	shown := &app{Streams: Streams{In: a.In, Out: a.Out, Err: a.Out}, draw: true}
 	for _, s := range demo.Scenes {
-		fmt.Fprintf(a.Out, "\n%s\n\n$ %s\n", s.Why, s.Command)
+		a.sayf("\n%s\n\n$ %s\n", s.Why, s.Command)
 		statements, err := plan.Parse("demo", s.Command)
 		if err != nil {
 			return err

@@ -53,7 +53,7 @@ func diffTables(_ context.Context, a *app, c *call) error {
 		return err
 	}
 	if d.Agree() {
-		fmt.Fprintf(a.Out, "the tables agree: %s, %s\n", diag.Plural(d.Rows, "row"), diag.Plural(d.Fields, "field"))
+		a.sayf("the tables agree: %s, %s\n", diag.Plural(d.Rows, "row"), diag.Plural(d.Fields, "field"))
 		return nil
 	}
 	for _, f := range []struct {
@@ -61,19 +61,19 @@ func diffTables(_ context.Context, a *app, c *call) error {
 		in    string
 	}{{d.FieldsA, nameA}, {d.FieldsB, nameB}} {
 		if len(f.names) > 0 {
-			fmt.Fprintf(a.Out, "fields only in %s: %s\n", f.in, strings.Join(quotedNames(f.names), ", "))
+			a.sayf("fields only in %s: %s\n", diag.Visible(f.in), strings.Join(quotedNames(f.names), ", "))
 		}
 	}
 	part := func(title string, n int, noun string, line func(i int) string) {
 		if n == 0 {
 			return
 		}
-		fmt.Fprintf(a.Out, "%s: %s\n", title, diag.Plural(int64(n), noun))
+		a.sayf("%s: %s\n", diag.Visible(title), diag.Plural(int64(n), noun))
 		for i := range min(n, most) {
-			fmt.Fprintln(a.Out, "  "+line(i))
+			a.sayf("  %s\n", diag.Visible(line(i)))
 		}
 		if n > most {
-			fmt.Fprintf(a.Out, "  … %s more\n", diag.Count(int64(n-most)))
+			a.sayf("  … %s more\n", diag.Count(int64(n-most)))
 		}
 	}
 	part("only in "+nameA, len(d.OnlyA), "row", func(i int) string { return rowText(d.OnlyA[i]) })

@@ -154,9 +154,9 @@ func (a *app) lookText(r *inspect.Report, most int) error {
 		width, _ = terminalSize(a.Out)
 	}
 	var b strings.Builder
-	b.WriteString(r.Sample.Name + "\n")
+	b.WriteString(diag.Visible(r.Sample.Name) + "\n")
 	for _, f := range facts(r) {
-		lines := diag.Fold(f[1], width-10)
+		lines := diag.Fold(diag.Visible(f[1]), width-10)
 		fmt.Fprintf(&b, "  %-7s %s\n", f[0], strings.Join(lines, "\n"+strings.Repeat(" ", 10)))
 	}
 	b.WriteString("\n" + drawSample(r.Sample, most, width) + "\n")
@@ -170,13 +170,21 @@ func (a *app) lookText(r *inspect.Report, most int) error {
 		if f.Evidence != "" {
 			text += ": " + f.Evidence
 		}
-		fmt.Fprintf(&b, "%3d. %s\n     %s\n", i+1, strings.Join(diag.Fold(text, width-5), "\n     "), f.Command)
+		fmt.Fprintf(&b, "%3d. %s\n     %s\n", i+1, strings.Join(diag.Fold(diag.Visible(text), width-5), "\n     "), f.Command)
 	}
 	return a.print(b.String())
 }
 
-// print writes to standard output.
-func (a *app) print(text string) error { return printTo(a.Out, text) }
+// print writes a text that people read to standard output.
+func (a *app) print(text string) error { return printTo(a.Out, diag.Lines(text)) }
+
+// sayf is as print, where nothing is done about a reader that has gone.
+func (a *app) sayf(format string, args ...any) { _ = a.print(fmt.Sprintf(format, args...)) }
+
+// tellf writes such a text to standard error.
+func (a *app) tellf(format string, args ...any) {
+	_ = printTo(a.Err, diag.Lines(fmt.Sprintf(format, args...)))
+}
 
 // printTo writes to a stream whose reader may have gone.
 func printTo(w io.Writer, text string) error {
@@ -257,7 +265,7 @@ func (a *app) lookJSON(r *inspect.Report) error {
 	if err := e.Encode(out); err != nil {
 		return err
 	}
-	return a.print(b.String())
+	return printTo(a.Out, b.String())
 }
 
 // lookPlan writes the findings as a plan. Steps that do not run as they are stand in it as comments.

@@ -10,11 +10,14 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"unicode"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"revuelta/internal/compare"
+	"revuelta/internal/diag"
+	"revuelta/internal/plan"
 	"revuelta/internal/step/catalog"
 	"revuelta/internal/table"
 )
@@ -185,9 +188,6 @@ func TestTheScreen(t *testing.T) {
 	for n, want := range map[int64]string{0: "0 bytes", 1: "1 byte", 454: "454 bytes", 1536: "1.5 KiB", 5 << 19: "2.5 MiB"} {
 		assert.Equal(t, want, sizeText(n), n)
 	}
-	for in, want := range map[string]string{"a\nb": "a↵b", "a\tb": "a→b", "a\x1b[0m": "a·[0m"} {
-		assert.Equal(t, want, shown(in))
-	}
 	assert.Equal(t, `line 7: kilos "5"`, rowText(compare.Row{Line: 7, Names: []string{"colony", "kilos"}, Cells: []string{"", "5"}}))
 	assert.Equal(t, `026: kilos "5"`, rowText(compare.Row{Line: 7, Key: []string{"026"}, KeyAt: []int{0}, Names: []string{"colony", "kilos"}, Cells: []string{"026", "5"}}))
 }
@@ -217,4 +217,43 @@ func TestOutputsInTheWay(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotContains(t, entries, "out.csv")
 	assert.Equal(t, "apiary,colony,May kilos,June kilos\nVesk,026,1.10,2\n,007,,3\nTamro,T-1,4,5\n", held(t, "harvest.csv"))
+}
+
+// TestNothingActsOnTheTerminal: whatever files, fields and cells are named and hold, what people read of them has no control
+// characters in it and none that can't be seen.
+func TestNothingActsOnTheTerminal(t *testing.T) {
+	t.Chdir(t.TempDir())
+	const hostile = "\x1b]0;x\x07\u202Egpj\u009b31m"
+	file := "har" + hostile + "vest.csv"
+	text := "id,na\x1b[2Jme,\u202Ekilos,May\u0085,June\u0085\n1,a" + hostile + ",12,1,2\n2,\"x\ny\x1b[31m\",1" + hostile + ",3,4\n2,b;c" + hostile + ",3,4,5\n3," + hostile + "\xc3\xa9,,,\n"
+	require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+	require.NoError(t, os.WriteFile("other.csv", []byte(strings.ReplaceAll(text, "12", "13")), 0o644))
+	require.NoError(t, os.WriteFile("bad.plan", []byte("read '"+file+"'\nfil '"+hostile+"'\nwhere '{"+hostile+"} > 3'\ncast '"+hostile+"' nothing\n"), 0o644))
+	require.NoError(t, os.WriteFile("good.plan", []byte("read '"+file+"'\nunpivot '#4..#5' --skip-blank\nmark m\nset 'k\x1b[1m = id * 2'\nwrite 'o\x1b[1m.csv'\n"), 0o644))
+	for _, line := range []string{
+		"look FILE", "look FILE --all", "profile FILE", "diff FILE other.csv", "diff FILE other.csv --key id", "check bad.plan", "check good.plan", "run good.plan", "run bad.plan", "trace good.plan",
+		"trace good.plan --follow 'id == 2'", "set 'x = #3 * 2' FILE", "where '{\u202Ekilos} > 3' FILE", "fields 'na' FILE", "fields '" + hostile + "' FILE", "pivot --down id --across '#2' --cell '#3' FILE",
+		"pivot --down id --across '#2' --cell 'first(id)' FILE -o p.csv", "distinct --by '#3' FILE -o d.csv --left-out l.csv", "cast '#3' number FILE --set-aside a.csv -o c.csv", "convert 'x" + hostile + "'", "'" + hostile + "'",
+		"convert FILE --sheet '" + hostile + "'", "convert FILE --" + hostile, "join FILE --on id other.csv", "recode '#2' --map FILE --others error FILE", "unpivot '{" + hostile + "' FILE", "split '#2' 'a{x}b' FILE",
+		"assert --that 'id < 2' FILE", "convert FILE --delimiter '" + hostile + "'", "help '" + hostile + "'",
+	} {
+		statements, err := plan.Parse("line", strings.ReplaceAll(line, "FILE", "'"+file+"'"))
+		require.NoError(t, err)
+		args := []string{statements[0].Name.Text}
+		for _, w := range statements[0].Words {
+			args = append(args, w.Text)
+		}
+		var out, told bytes.Buffer
+		a := &app{Streams: Streams{In: strings.NewReader(""), Out: &out, Err: &told}, draw: true}
+		if err := a.run(t.Context(), args); err != nil {
+			told.WriteString(diag.Lines(diag.Render(program, err)))
+		}
+		for name, said := range map[string]string{"out": out.String(), "error": told.String()} {
+			at := strings.IndexFunc(said, func(r rune) bool { return r != '\n' && unicode.IsControl(r) || unicode.In(r, unicode.Bidi_Control) })
+			if at >= 0 {
+				assert.Failf(t, "acts on the terminal", "%s of %s: %q", name, line, said[max(0, at-60):min(len(said), at+40)])
+			}
+		}
+		assert.NotEmpty(t, out.String()+told.String(), line)
+	}
 }

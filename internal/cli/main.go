@@ -70,7 +70,7 @@ func Main(args []string, s Streams) int {
 	case errors.Is(err, errDiffer):
 		return int(diag.Data)
 	}
-	fmt.Fprint(s.Err, a.folded(diag.Render(program, err)))
+	a.tellf("%s", a.folded(diag.Render(program, err)))
 	return int(diag.StatusOf(err))
 }
 

@@ -13,8 +13,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"revuelta/internal/run"
 	"pgregory.net/rapid"
+	"revuelta/internal/run"
 
 	"revuelta/internal/plan"
 	"revuelta/internal/step/catalog"

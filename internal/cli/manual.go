@@ -84,7 +84,7 @@ func writeCompletion(_ context.Context, a *app, c *call) error {
 	if len(c.args.Operands) != 1 || shells[c.args.Operands[0]] == nil {
 		return diag.Usagef("completion is written for bash, zsh or fish").Trying(program + " completion bash")
 	}
-	return a.print(shells[c.args.Operands[0]]())
+	return printTo(a.Out, shells[c.args.Operands[0]]())
 }
 
 func completeBash() string {

@@ -59,15 +59,15 @@ func profileFile(ctx context.Context, a *app, c *call) error {
 	}
 	var b strings.Builder
 	for _, in := range account.Inputs {
-		fmt.Fprintf(&b, "%s: %s, %s\n", in.Name, diag.Plural(in.Rows, "row"), diag.Plural(int64(in.Fields), "field"))
+		fmt.Fprintf(&b, "%s: %s, %s\n", diag.Visible(in.Name), diag.Plural(in.Rows, "row"), diag.Plural(int64(in.Fields), "field"))
 		for _, n := range in.Notes {
-			fmt.Fprintf(&b, "  note: %s\n", strings.Join(diag.Fold(n, width-8), "\n        "))
+			fmt.Fprintf(&b, "  note: %s\n", strings.Join(diag.Fold(diag.Visible(n), width-8), "\n        "))
 		}
 	}
 	for _, f := range p.Out {
-		fmt.Fprintf(&b, "\n%s\n", f.Name)
+		fmt.Fprintf(&b, "\n%s\n", diag.Visible(f.Name))
 		for _, line := range f.Lines() {
-			fmt.Fprintf(&b, "  %s\n", strings.Join(diag.Fold(line, width-2), "\n    "))
+			fmt.Fprintf(&b, "  %s\n", strings.Join(diag.Fold(diag.Visible(line), width-2), "\n    "))
 		}
 	}
 	for _, f := range p.Out {

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"io"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 
 	"github.com/mattn/go-runewidth"
@@ -51,21 +50,6 @@ func (s *screen) Close() error {
 	return printTo(s.w, drawTable(s.names, s.rows, s.total, s.width))
 }
 
-// shown is a text on one line, with what can't be seen made visible.
-func shown(s string) string {
-	return strings.Map(func(r rune) rune {
-		switch {
-		case r == '\n':
-			return '↵'
-		case r == '\t':
-			return '→'
-		case unicode.IsControl(r):
-			return '·'
-		}
-		return r
-	}, s)
-}
-
 const (
 	narrowest = 12 // a column is not made narrower than that, where it wants as much
 	widest    = 32 // nor wider, while others want room
@@ -75,7 +59,7 @@ const (
 // narrow tells characters of one cell. The library knows all others, but makes a table of every
 // character there is when it is first asked, which takes longer than to look at a file.
 func narrow(r rune) bool {
-	return ' ' <= r && r <= '~' || 0xA0 <= r && r < 0x300 && r != 0xAD || strings.ContainsRune("…─↵→·", r)
+	return ' ' <= r && r <= '~' || 0xA0 <= r && r < 0x300 && r != 0xAD || strings.ContainsRune("…─·", r)
 }
 
 func allNarrow(s string) bool {
@@ -153,11 +137,11 @@ func drawTable(names []string, rows [][]string, total int64, width int) string {
 	wants := make([]int, len(names))
 	numeric := make([]bool, len(names))
 	for i, n := range names {
-		wants[i] = widthOf(shown(n))
+		wants[i] = widthOf(diag.Visible(n))
 		filled := 0
 		numeric[i] = true
 		for _, r := range rows {
-			wants[i] = max(wants[i], widthOf(shown(r[i])))
+			wants[i] = max(wants[i], widthOf(diag.Visible(r[i])))
 			if r[i] != "" {
 				filled++
 				numeric[i] = numeric[i] && looksNumeric(r[i])
@@ -171,7 +155,7 @@ func drawTable(names []string, rows [][]string, total int64, width int) string {
 	line := func(cells []string) {
 		var l strings.Builder
 		for i, w := range widths {
-			l.WriteString(set(cut(shown(cells[i]), w, "…"), w, numeric[i]) + strings.Repeat(" ", gap))
+			l.WriteString(set(cut(diag.Visible(cells[i]), w, "…"), w, numeric[i]) + strings.Repeat(" ", gap))
 		}
 		b.WriteString(strings.TrimRight(cut(l.String(), width, ""), " ") + "\n")
 	}

@@ -13,14 +13,14 @@ import (
 func TestDrawTable(t *testing.T) {
 	rows := [][]string{{"026", "two\nlines", "1.10"}, {"T-1", "", "-3"}}
 	assert.Equal(t, strings.Join([]string{
-		"colony  note       kilos",
-		"──────────────────────────",
-		"026     two↵lines   1.10",
-		"T-1                   -3",
+		"colony  note        kilos",
+		"───────────────────────────",
+		`026     two\nlines   1.10`,
+		"T-1                    -3",
 		"… 1,534 more rows",
 		""}, "\n"), drawTable([]string{"colony", "note", "kilos"}, rows, 1536, 80))
 	narrow := drawTable([]string{"colony", "note", "kilos"}, rows, 2, 18)
-	assert.Equal(t, "colony  note\n──────────────────\n026     two↵lines\nT-1\n… 1 more field: k…\n", narrow)
+	assert.Equal(t, "colony  note\n──────────────────\n026     two\\nlines\nT-1\n… 1 more field: k…\n", narrow)
 }
 
 // TestDrawnTablesFit: no line is wider than the terminal, whatever stands in the cells.

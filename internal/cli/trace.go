@@ -38,7 +38,7 @@ func tracePlan(ctx context.Context, a *app, c *call) error {
 	before := int64(-1)
 	for i, t := range traced {
 		if i > 0 {
-			fmt.Fprintln(a.Out)
+			a.sayf("\n")
 		}
 		head := t.Name
 		if t.Line > 0 {
@@ -53,13 +53,13 @@ func tracePlan(ctx context.Context, a *app, c *call) error {
 			}
 		}
 		before = t.Total
-		fmt.Fprintln(a.Out, head)
+		a.sayf("%s\n", head)
 		switch {
 		case t.Lacks:
-			fmt.Fprintln(a.Out, "the fields to follow by are not here: "+strings.Join(quotedNames(t.Names), ", "))
+			a.sayf("%s\n", "the fields to follow by are not here: "+strings.Join(quotedNames(t.Names), ", "))
 			continue
 		case len(t.Rows) == 0 && follow != nil:
-			fmt.Fprintln(a.Out, "no row to follow")
+			a.sayf("%s\n", "no row to follow")
 			continue
 		}
 		names := append([]string{}, t.Names...)
@@ -78,7 +78,7 @@ func tracePlan(ctx context.Context, a *app, c *call) error {
 			}
 			cells = append(cells, out)
 		}
-		fmt.Fprint(a.Out, drawTable(names, cells, int64(len(cells)), width))
+		a.sayf("%s", drawTable(names, cells, int64(len(cells)), width))
 	}
 	return failed
 }

@@ -6,8 +6,8 @@ package diag
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 )
 
@@ -85,7 +85,7 @@ func (e *Error) Unwrap() error { return e.Cause }
 func (e *Error) Error() string {
 	var where []string
 	if e.Plan != "" {
-		p := e.Plan
+		p := Cut(Visible(e.Plan))
 		if e.PlanLine > 0 {
 			p = fmt.Sprintf("%s line %d", p, e.PlanLine)
 		}
@@ -94,7 +94,7 @@ func (e *Error) Error() string {
 		}
 		where = append(where, p+":")
 	}
-	place := e.File
+	place := Cut(Visible(e.File))
 	if e.Sheet != "" {
 		place = strings.TrimSpace(place + " sheet " + Quote(e.Sheet))
 	}
@@ -111,7 +111,7 @@ func (e *Error) Error() string {
 	if place != "" {
 		where = append(where, place+":")
 	}
-	return strings.Join(append(where, e.Text), " ")
+	return strings.Join(append(where, Cut(Visible(e.Text))), " ")
 }
 
 // List is several errors, shown together: those of a plan.
@@ -141,6 +141,9 @@ func StatusOf(err error) Status {
 	return System
 }
 
+// mostErrors is how many errors are rendered, the others being counted.
+const mostErrors = 20
+
 // Render writes an error as the user meets it: a line with the program's name
 // and the place, then a line of advice if there is any.
 func Render(program string, err error) string {
@@ -153,9 +156,12 @@ func Render(program string, err error) string {
 		}
 		l = List{e}
 	}
-	for _, e := range l {
+	for _, e := range l[:min(len(l), mostErrors)] {
 		fmt.Fprintf(&b, "%s: %s\n", program, e.Error())
 		b.WriteString(advice(e.Try))
+	}
+	if more := len(l) - mostErrors; more > 0 {
+		fmt.Fprintf(&b, "%s: and %s\n", program, Plural(int64(more), "more error"))
 	}
 	return b.String()
 }
@@ -164,6 +170,11 @@ func Render(program string, err error) string {
 func advice(tries []string) string {
 	const wide = 80
 	var b strings.Builder
+	// Cut, it would not do what it says.
+	tries = slices.DeleteFunc(slices.Clone(tries), func(t string) bool { return Cut(t) != t })
+	for i, t := range tries {
+		tries[i] = Lines(t)
+	}
 	lead, between := "  try: ", "     or: "
 	size := utf8.RuneCountInString(lead + strings.Join(tries, between))
 	if size > wide {
@@ -188,46 +199,13 @@ const longest = 40
 // Quote puts a user's text in quotes, control characters escaped, cut to 40
 // characters.
 func Quote(s string) string {
-	var b strings.Builder
-	b.WriteByte('"')
-	n := 0
-	for i, r := range s {
-		if n == longest {
-			b.WriteString("…")
-			break
-		}
-		n++
-		switch {
-		case r == utf8.RuneError && !strings.HasPrefix(s[i:], "\uFFFD"):
-			fmt.Fprintf(&b, `\x%02x`, s[i])
-		case r == '\n':
-			b.WriteString(`\n`)
-		case r == '\r':
-			b.WriteString(`\r`)
-		case r == '\t':
-			b.WriteString(`\t`)
-		case unicode.IsControl(r):
-			fmt.Fprintf(&b, `\x%02x`, r)
-		default:
-			b.WriteRune(r)
-		}
-	}
-	b.WriteByte('"')
-	return b.String()
-}
-
-// mostText is how many characters are told of a text that may be long.
-const mostText = 200
-
-// Cut gives the beginning of a text that is too long to be told.
-func Cut(s string) string {
 	n := 0
 	for i := range s {
-		if n++; n > mostText {
-			return s[:i] + "…"
+		if n++; n > longest {
+			return `"` + Visible(s[:i]) + `…"`
 		}
 	}
-	return s
+	return `"` + Visible(s) + `"`
 }
 
 // Names lists field names for a message, at most 20 of them.
@@ -235,7 +213,7 @@ func Names(names []string) string {
 	const most = 20
 	shown := make([]string, 0, most)
 	for _, n := range names[:min(len(names), most)] {
-		if strings.ContainsAny(n, ",\"\n") || strings.TrimSpace(n) != n || n == "" {
+		if strings.ContainsAny(n, ",\"\n") || strings.TrimSpace(n) != n || n == "" || Visible(n) != n {
 			n = Quote(n)
 		}
 		shown = append(shown, n)

@@ -6,8 +6,12 @@ import (
 	"io/fs"
 	"strings"
 	"testing"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 )
 
 func TestRender(t *testing.T) {
@@ -42,6 +46,51 @@ func TestQuote(t *testing.T) {
 	} {
 		assert.Equal(t, want, Quote(in))
 	}
+}
+
+// TestVisible: what acts on a terminal or can't be seen is spelled out, what people write is not.
+func TestVisible(t *testing.T) {
+	for in, want := range map[string]string{
+		"": "", "net kg": "net kg", "a\nb\rc\td": `a\nb\rc\td`, "\x1b[31m": `\x1b[31m`, "\u0085\u009b": `\x85\x9b`, "\x7f": `\x7f`, "é\xff": `é\xff`, "\uFFFD": "\uFFFD",
+		"kg\u202Egnp": `kg\u202egnp`, "a\u2028b\u2029\u2066": `a\u2028b\u2029\u2066`, "\uFEFFa\u200B\u00AD": `\ufeffa\u200b\u00ad`, "\U000E0041": `\ue0041`,
+		"می\u200Cخواهم 👩\u200D🌾 🐝\uFE0F \u0600\u0661": "می\u200Cخواهم 👩\u200D🌾 🐝\uFE0F \u0600\u0661",
+	} {
+		assert.Equal(t, want, Visible(in))
+	}
+	assert.Equal(t, "a\n\\x1bb\n", Lines("a\n\x1bb\n"))
+	rapid.Check(t, func(rt *rapid.T) {
+		in := string(rapid.SliceOf(rapid.Byte()).Draw(rt, "bytes")) + rapid.String().Draw(rt, "text")
+		for _, out := range []string{Visible(in), Quote(in), Cut(Visible(in)), strings.ReplaceAll(Lines(in), "\n", ""), Names([]string{in}), Dataf("%s", in).At(in, 1).InField(in).Error()} {
+			require.True(rt, utf8.ValidString(out))
+			require.False(rt, strings.ContainsFunc(out, func(r rune) bool {
+				return unicode.IsControl(r) || unicode.In(r, unicode.Bidi_Control, unicode.Zl, unicode.Zp)
+			}), "%q", out)
+		}
+		require.Equal(rt, Visible(in), Visible(Visible(in)))
+	})
+}
+
+// TestMessagesAreShort: however long what they tell of is, and however many there are.
+func TestMessagesAreShort(t *testing.T) {
+	long := strings.Repeat("é", 60_000)
+	assert.Equal(t, strings.Repeat("é", 150)+"…"+strings.Repeat("é", 25)+" b", Cut(long+" b"))
+	assert.Equal(t, 1500+1+250, utf8.RuneCountInString(Cut(strings.Repeat("é ", 60_000))))
+	path := strings.Repeat("folder/", 20) + "harvest.csv"
+	assert.Equal(t, path, Cut(path))
+	e := Dataf("%s is no step", long).At(long, 3).InField(long).Trying(long, "--set-aside FILE")
+	assert.Less(t, len(e.Error()), 1200)
+	said := Render("revuelta", e)
+	assert.Less(t, len(said), 1300)
+	assert.True(t, strings.HasSuffix(said, "\n  try: --set-aside FILE\n"), "advice that was cut would do something else")
+	var many List
+	for range 20_000 {
+		many = append(many, e)
+	}
+	said = Render("revuelta", many)
+	assert.Less(t, len(said), 20*1400)
+	assert.True(t, strings.HasSuffix(said, "\nrevuelta: and 19,980 more errors\n"))
+	assert.NotContains(t, Render("revuelta", many[:20]), "more error")
+	assert.True(t, strings.HasSuffix(Render("revuelta", many[:21]), "and 1 more error\n"))
 }
 
 func TestWords(t *testing.T) {

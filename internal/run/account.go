@@ -185,7 +185,11 @@ func (a *Account) Text(width int) string {
 		notes        []string
 	}
 	row := func(name string, rows int64, fields int, said string, notes []string) line {
-		return line{name, diag.Plural(rows, "row"), diag.Plural(int64(fields), "field"), said, notes}
+		notes = slices.Clone(notes)
+		for i, n := range notes {
+			notes[i] = diag.Visible(n)
+		}
+		return line{diag.Visible(name), diag.Plural(rows, "row"), diag.Plural(int64(fields), "field"), diag.Visible(said), notes}
 	}
 	var lines []line
 	for _, t := range a.Inputs {
