@@ -443,7 +443,11 @@ func makeFits(at int, args []node) (node, error) {
 	return node{kind: Truth, at: at, slot: -1, yes: func(e *env) bool {
 		m := spare.Get().(*matching)
 		defer spare.Put(m)
-		return m.Match(text(e), m.parts)
+		fits := m.Match(text(e), m.parts)
+		if m.Tired() {
+			e.wrong(args[0].slot, "has too many ways in which it might fit "+source)
+		}
+		return fits
 	}}, nil
 }
 

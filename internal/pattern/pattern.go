@@ -295,15 +295,25 @@ type Matcher struct {
 	starts []int // of each place of p.names
 	ends   []int
 	steps  int
-	failed map[state]bool // states known to lead nowhere, kept only for hard texts
+
+	patience int // how many steps are tried before failures are remembered
+
+	// Kept only for hard texts:
+	failed map[state]bool // states known to lead nowhere
+	dead   []ends         // of each element, where it is known that it must not end
+	work   int            // done on the text so far
+	tired  bool           // the work was given up
 }
 
 type state struct{ element, at int }
 
+// ends are the places from one through another; none where lo > hi.
+type ends struct{ lo, hi int }
+
 // Matcher makes a matcher.
 func (p *Pattern) Matcher() *Matcher {
 	n := len(p.names)
-	return &Matcher{p: p, starts: make([]int, n), ends: make([]int, n)}
+	return &Matcher{p: p, starts: make([]int, n), ends: make([]int, n), patience: patience}
 }
 
 // Match reads text whole and reports whether it fits; parts receives what each
@@ -312,7 +322,7 @@ func (m *Matcher) Match(text string, parts []string) bool {
 	if m.first(text, parts) {
 		return true
 	}
-	m.text, m.steps, m.failed = text, 0, nil
+	m.text, m.steps, m.failed, m.dead, m.work, m.tired = text, 0, nil, m.dead[:0], 0, false
 	if !m.match(0, 0) {
 		return false
 	}
@@ -321,6 +331,9 @@ func (m *Matcher) Match(text string, parts []string) bool {
 	}
 	return true
 }
+
+// Tired reports whether the last text was given up: there were too many ways to read it, and none was found to fit so far.
+func (m *Matcher) Tired() bool { return m.tired }
 
 // laidOut reads a text by a pattern of literals and widths, each part of which has its place.
 func (p *Pattern) laidOut(text string, parts []string) bool {
@@ -424,34 +437,68 @@ func (m *Matcher) first(text string, parts []string) bool {
 	return at == len(text)
 }
 
-// patience is how many steps are tried before failures are remembered; most
-// texts need fewer steps than the pattern has elements.
+// patience is how many steps are tried at least; most texts need fewer than the pattern has elements.
 const patience = 200
+
+// mostWork is how much is done on one text, in steps and bytes read by expressions, before it is given up. Free places,
+// widths, digits and words need a few steps for each byte; expressions and names that stand twice may need the square.
+const mostWork = 1 << 24
 
 // match fits the elements from k on to the text from at on, trying the
 // preferred length of each place first.
 func (m *Matcher) match(k, at int) bool {
-	text := m.text
 	if k == len(m.p.elements) {
-		return at == len(text)
+		return at == len(m.text)
 	}
-	if m.steps++; m.steps > patience && !m.p.repeats {
-		// Without repeated names what is left to match does not depend on
-		// what the places before stand for.
-		s := state{k, at}
-		if m.failed[s] {
-			return false
-		}
-		if m.failed == nil {
-			m.failed = map[state]bool{}
-		}
-		if m.place(k, at) {
-			return true
-		}
-		m.failed[s] = true
+	if m.steps++; m.steps <= m.patience {
+		return m.place(k, at)
+	}
+	if m.work++; m.work > mostWork {
+		m.tired = true
+	}
+	if m.tired {
 		return false
 	}
-	return m.place(k, at)
+	if m.p.repeats {
+		return m.place(k, at)
+	}
+	// Without repeated names what is left to match does not depend on
+	// what the places before stand for.
+	s := state{k, at}
+	if m.failed[s] {
+		return false
+	}
+	if m.failed == nil {
+		m.failed = map[state]bool{}
+		for range m.p.elements {
+			m.dead = append(m.dead, ends{0, -1})
+		}
+	}
+	if m.place(k, at) {
+		return true
+	}
+	m.failed[s] = true
+	return false
+}
+
+// known gives the ends of an element that are known to lead nowhere, of a text that is hard.
+func (m *Matcher) known(k int) ends {
+	if len(m.dead) == 0 {
+		return ends{0, -1}
+	}
+	return m.dead[k]
+}
+
+// fails notes that all ends of an element from one through another lead nowhere. What it may be next lies beside or
+// around what it was, so one stretch is remembered.
+func (m *Matcher) fails(k, lo, hi int) {
+	if len(m.dead) == 0 || lo > hi {
+		return
+	}
+	if d := m.dead[k]; lo <= d.hi && d.lo <= hi {
+		lo, hi = min(lo, d.lo), max(hi, d.hi)
+	}
+	m.dead[k] = ends{lo, hi}
 }
 
 func (m *Matcher) place(k, at int) bool {
@@ -463,60 +510,20 @@ func (m *Matcher) place(k, at int) bool {
 		was := text[m.starts[e.place]:m.ends[e.place]]
 		return strings.HasPrefix(text[at:], was) && e.allows(was) && m.match(k+1, at+len(was))
 	}
-	try := func(end int) bool {
-		m.starts[e.place], m.ends[e.place] = at, end
-		return m.match(k+1, end)
-	}
 	switch e.kind {
 	case lazy:
-		if k == len(m.p.elements)-1 {
-			return at < len(text) && try(len(text))
-		}
-		next := &m.p.elements[k+1]
-		for end := at; end < len(text); {
-			_, n := utf8.DecodeRuneInString(text[end:])
-			end += n
-			if next.kind == literal { // leap to where the literal stands
-				skip := strings.Index(text[end:], next.text)
-				if skip < 0 {
-					return false
-				}
-				end += skip
-			}
-			if try(end) {
-				return true
-			}
-		}
+		return m.lazily(k, at)
 	case width:
-		ends := make([]int, 0, 16)
-		for end, n := at, 0; ; n++ {
-			if n >= e.least {
-				ends = append(ends, end)
-			}
-			if n == e.most || end == len(text) {
-				break
-			}
-			_, size := utf8.DecodeRuneInString(text[end:])
-			end += size
-		}
-		for i := len(ends) - 1; i >= 0; i-- {
-			if try(ends[i]) {
-				return true
-			}
-		}
+		return m.widely(k, at)
 	case digits:
 		end := at
 		for end < len(text) && '0' <= text[end] && text[end] <= '9' {
 			end++
 		}
-		for ; end > at; end-- {
-			if try(end) {
-				return true
-			}
-		}
+		return m.backwards(k, at, at+1, end)
 	case words:
 		for _, w := range e.words {
-			if strings.HasPrefix(text[at:], w) && try(at+len(w)) {
+			if strings.HasPrefix(text[at:], w) && m.try(k, at, at+len(w)) {
 				return true
 			}
 		}
@@ -525,12 +532,97 @@ func (m *Matcher) place(k, at int) bool {
 		if loc == nil {
 			return false
 		}
-		for end := at + loc[1]; end >= at; end-- {
-			if runeStart(text, end) && (end == at+loc[1] || e.whole.MatchString(text[at:end])) && try(end) {
+		for end := at + loc[1]; end >= at && !m.tired; end-- {
+			if !runeStart(text, end) {
+				continue
+			}
+			if m.work += end - at; m.work > mostWork {
+				m.tired = true
+			}
+			if (end == at+loc[1] || e.whole.MatchString(text[at:end])) && m.try(k, at, end) {
 				return true
 			}
 		}
 	}
+	return false
+}
+
+// try fits what follows an element that stands for a stretch of the text.
+func (m *Matcher) try(k, at, end int) bool {
+	place := m.p.elements[k].place
+	m.starts[place], m.ends[place] = at, end
+	return m.match(k+1, end)
+}
+
+// lazily tries ever longer stretches.
+func (m *Matcher) lazily(k, at int) bool {
+	text := m.text
+	if k == len(m.p.elements)-1 {
+		return at < len(text) && m.try(k, at, len(text))
+	}
+	next := &m.p.elements[k+1]
+	for end := at; end < len(text); {
+		_, n := utf8.DecodeRuneInString(text[end:])
+		end += n
+		if d := m.known(k); d.lo <= end && end <= d.hi { // beyond it no other is left
+			break
+		}
+		if next.kind == literal { // leap to where the literal stands
+			skip := strings.Index(text[end:], next.text)
+			if skip < 0 {
+				break
+			}
+			end += skip
+		}
+		if m.try(k, at, end) {
+			return true
+		}
+		if m.tired {
+			return false
+		}
+	}
+	m.fails(k, at+1, len(text))
+	return false
+}
+
+// widely tries ever shorter stretches of a number of characters.
+func (m *Matcher) widely(k, at int) bool {
+	e, text := &m.p.elements[k], m.text
+	least, end := -1, at
+	for n := 0; ; n++ {
+		if n == e.least {
+			least = end
+		}
+		if n == e.most || end == len(text) {
+			break
+		}
+		_, size := utf8.DecodeRuneInString(text[end:])
+		end += size
+	}
+	if m.work += (end - at) / 16; least < 0 {
+		return false
+	}
+	return m.backwards(k, at, least, end)
+}
+
+// backwards tries the stretches that end from one place down to another.
+func (m *Matcher) backwards(k, at, least, most int) bool {
+	for end := most; end >= least; end-- {
+		if d := m.known(k); d.lo <= end && end <= d.hi {
+			end = d.lo
+			continue
+		}
+		if !runeStart(m.text, end) {
+			continue
+		}
+		if m.try(k, at, end) {
+			return true
+		}
+		if m.tired {
+			return false
+		}
+	}
+	m.fails(k, least, most)
 	return false
 }
 

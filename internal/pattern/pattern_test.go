@@ -88,11 +88,39 @@ func TestParseErrors(t *testing.T) {
 	}
 }
 
-func TestHardTextEnds(t *testing.T) {
-	p, err := Parse(strings.Repeat("{a}x", 1) + "{b}x{c}x{d}x{e}x{f}x{g}y")
-	require.NoError(t, err)
-	parts := make([]string, len(p.Names()))
-	assert.False(t, p.Matcher().Match(strings.Repeat("x", 400), parts))
+// TestWorkGrowsWithTheText: steps are counted, not time; a text five times as long takes no more than five times as many.
+func TestWorkGrowsWithTheText(t *testing.T) {
+	for _, c := range []struct{ pattern, piece, end string }{
+		{"{a}x{b}x{c}x{d}y", "x", ""}, {"{a}x{b}x{c}x{d}y", "x", "y"}, {"{a}x{b}x{c}x{d}x{e}x{f}x{g}y", "ax", "b"}, {"{a}{b}{c}{d}-", "é", ""}, {"{a:#}{b:#}{c:#}{d:#}x", "1", ""}, {"{a}{b:#}{c}{d:#}x", "12a", ""},
+		{"{a}{b:1-3}{c:2-5}{d}!", "é", ""}, {"{a}{b:x|xx|xxx}{c:x|xx}{d}!", "x", ""}, {"{a:#}.{b:#}{c}.{d}?", "1.2", ""}, {"{a:1-9}{b:1-9}{c:#}{d}{e}?", "7", ""},
+	} {
+		p, err := Parse(c.pattern)
+		require.NoError(t, err)
+		m, parts := p.Matcher(), make([]string, len(p.Names()))
+		steps := func(n int) int {
+			text := strings.Repeat(c.piece, n) + c.end
+			fits := m.Match(text, parts)
+			require.False(t, m.Tired(), c.pattern)
+			require.Equal(t, twin(p).MatchString(text), fits, "%s on %d of %s", c.pattern, n, c.piece)
+			return m.steps + m.work
+		}
+		few, many := steps(1000), steps(5000)
+		assert.LessOrEqual(t, many, 5*few+few/10+1000, c.pattern)
+	}
+}
+
+// TestWorkIsBounded: where it may grow with the square a text is given up.
+func TestWorkIsBounded(t *testing.T) {
+	for pattern, piece := range map[string]string{"{a:/[a-z]+/}{b:/[a-z]+/}{c:/[a-z]+/}!": "q", "{a}x{a}{b}x{b}{c}!": "x"} {
+		p, err := Parse(pattern)
+		require.NoError(t, err)
+		m, parts := p.Matcher(), make([]string, len(p.Names()))
+		assert.False(t, m.Match(strings.Repeat(piece, 20_000), parts))
+		assert.True(t, m.Tired(), pattern)
+		assert.Less(t, m.work, mostWork+25_000)
+		assert.False(t, m.Match("q", parts))
+		assert.False(t, m.Tired(), "it holds for one text only")
+	}
 }
 
 func TestMatchDoesNotAllocate(t *testing.T) {
@@ -139,6 +167,8 @@ func FuzzMatchAgainstRegexp(f *testing.F) {
 	f.Add("{w:ab|a}{x}b{y:/[a-c]+/}", "abcbabc")
 	f.Add("{{{a}}}{b:2}", "{Ñu}vo")
 	f.Add("{a}x{b}x{c:#}{d}", "xxxx1x2")
+	f.Add("{a}x{b}x{c}x{d}y", "xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx")
+	f.Add("{a}{b:1-3}{c:2-5}{d:#}{e}9", "éa1é22é333éa1é22é333éa1é22é333é")
 	f.Fuzz(func(t *testing.T, pattern, text string) {
 		p, err := Parse(pattern)
 		if err != nil || p.repeats || !utf8.ValidString(text) || !utf8.ValidString(pattern) || len(text) > 200 || len(p.elements) > 8 {
@@ -157,6 +187,14 @@ func FuzzMatchAgainstRegexp(f *testing.F) {
 		require.Equal(t, want != nil, fits, "%q on %q", pattern, text)
 		if fits {
 			require.Equal(t, want[1:], append([]string{}, parts...), "%q on %q", pattern, text)
+		}
+		hard := p.Matcher() // as a text is read that takes many steps
+		hard.patience = 0
+		again := make([]string, len(parts))
+		require.Equal(t, fits, hard.Match(text, again), "%q on %q", pattern, text)
+		require.False(t, hard.Tired())
+		if fits {
+			require.Equal(t, parts, again, "%q on %q", pattern, text)
 		}
 	})
 }

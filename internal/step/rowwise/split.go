@@ -267,6 +267,10 @@ func (w *splitter) byPattern(cells []string) {
 			continue
 		}
 		if !w.matcher.Match(cell, w.pieces) {
+			if w.matcher.Tired() {
+				w.unfit(r, "has too many ways in which it might fit "+w.t.Pattern.String(), "narrower places in the pattern")
+				continue
+			}
 			w.unfit(r, "does not fit "+w.t.Pattern.String())
 			continue
 		}
