@@ -22,10 +22,14 @@ import (
 var parquetFormat = Format{
 	Name: "parquet", Suffixes: []string{".parquet"},
 	Keeps:  "the order of fields; integers and doubles where every cell survives, else text; blank is null; exact decimals, dates and times read as text",
-	Loses:  "lists and maps are refused; bytes that are no text come in hexadecimal",
+	Loses:  "lists, maps and variants are refused; bytes that are no text come in hexadecimal",
 	begins: []string{"PAR1"},
 	open:   one(openParquet), sample: sampleOfTable,
-	encode: func(path string, o WriteOptions) (Encoding, error) { return newWhole(path, o, nil, writeParquet), nil },
+	encode: func(path string, o WriteOptions) (Encoding, error) {
+		w := newWhole(path, o, nil, writeParquet)
+		w.refuse = notInParquet
+		return w, nil
+	},
 }
 
 // openParquet opens a Parquet file. Nested groups give fields a.b; lists and maps are not read.
@@ -55,16 +59,24 @@ func readParquet(path string, f *os.File, size int64) (p *pulled, in *Input, err
 	if err != nil {
 		return nil, nil, diag.Dataf("this is no Parquet file, or a damaged one: %v", err).At(path, 0)
 	}
-	var names, lists []string
+	var names, lists, variants []string
 	var texts []func(parquet.Value) string
+	var levels []int // that a value which is there has
 	var walk func(c *parquet.Column)
 	walk = func(c *parquet.Column) {
 		for _, child := range c.Columns() {
+			name := strings.Join(child.Path(), ".")
 			if !child.Leaf() {
+				if l := child.Type().LogicalType(); l != nil {
+					if _, ok := l.Value.(*pq.VariantType); ok {
+						variants = append(variants, name)
+						continue
+					}
+				}
 				walk(child)
 				continue
 			}
-			name := strings.Join(child.Path(), ".")
+			levels = append(levels, child.MaxDefinitionLevel())
 			if child.MaxRepetitionLevel() > 0 {
 				lists = append(lists, name)
 			}
@@ -75,6 +87,9 @@ func readParquet(path string, f *os.File, size int64) (p *pulled, in *Input, err
 	if len(lists) > 0 {
 		return nil, nil, diag.Dataf("fields that hold lists or maps are not read: %s", diag.Names(lists)).At(path, 0).Trying("write them as JSON text where the file is made")
 	}
+	if len(variants) > 0 {
+		return nil, nil, diag.Dataf("fields that hold variants are not read: %s", diag.Names(variants)).At(path, 0).Trying("write them as JSON text where the file is made")
+	}
 	if len(names) == 0 {
 		return nil, nil, diag.Dataf("the Parquet file has no fields").At(path, 0)
 	}
@@ -83,6 +98,10 @@ func readParquet(path string, f *os.File, size int64) (p *pulled, in *Input, err
 	rows := make([]parquet.Row, 256)
 	var have []parquet.Row
 	var failed error
+	left := file.NumRows()
+	damaged := func(what string) error {
+		return diag.Dataf("the Parquet file is damaged: %s", what).At(path, 0)
+	}
 	p = &pulled{file: path, names: clean, done: func() error { r.Close(); return f.Close() }}
 	p.read = func(cells []string) (err error) {
 		defer func() {
@@ -91,18 +110,27 @@ func readParquet(path string, f *os.File, size int64) (p *pulled, in *Input, err
 			}
 		}()
 		for len(have) == 0 {
+			if failed == io.EOF && left != 0 {
+				return damaged(diag.Count(left) + " of its " + diag.Plural(file.NumRows(), "row") + " are not there")
+			}
 			if failed != nil {
 				return failed
 			}
 			n, err := r.ReadRows(rows)
 			have, failed = rows[:n], err
 			if err != nil && err != io.EOF {
-				failed = diag.Dataf("the Parquet file is damaged: %v", err).At(path, 0)
+				failed = damaged(err.Error())
 			}
 		}
+		if len(have[0]) != len(names) {
+			return damaged("a row has " + diag.Plural(int64(len(have[0])), "value") + ", and there are " + diag.Plural(int64(len(names)), "field"))
+		}
+		left--
 		for _, v := range have[0] {
 			if i := v.Column(); v.IsNull() {
-				cells[i] = ""
+				if cells[i] = ""; v.DefinitionLevel() == levels[i] {
+					return damaged("values of the field " + diag.Quote(names[i]) + " are not there")
+				}
 			} else {
 				cells[i] = texts[i](v)
 			}
@@ -251,6 +279,15 @@ type inOrder struct {
 }
 
 func (g inOrder) Fields() []parquet.Field { return g.fields }
+
+// notInParquet tells why a Parquet file can't have such fields.
+func notInParquet(names []string) *diag.Error {
+	const most = 1<<16 - 2 // columns that the library has numbers for
+	if len(names) > most {
+		return diag.Dataf("%s are more than the %s of a Parquet file", diag.Plural(int64(len(names)), "field"), diag.Count(most)).Trying("another format: --write-as csv")
+	}
+	return nil
+}
 
 // rowGroup is how many rows are held before they are written.
 const rowGroup = 64 << 10

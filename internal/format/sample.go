@@ -97,8 +97,8 @@ func sampleOfText(as, path string, o ReadOptions) (*Sample, error) {
 		l.LineEnds = "CR"
 	}
 	rows, err := delimited.Head(begin, d, sampleRows, l.Whole)
-	if len(rows) < 5 && !l.Whole { // rows of great size
-		if err := in.more(sampleGreat); err != nil {
+	for size := sampleGreat; (len(rows) < 5 && size == sampleGreat || len(rows) < 2) && err == nil && !l.Whole && len(in.probe) < delimited.MostRow; size *= 4 { // rows of great size
+		if err := in.more(size); err != nil {
 			return nil, err
 		}
 		l.Whole = in.rest == nil

@@ -176,6 +176,13 @@ func openText(in *opened, delimiter byte, o ReadOptions) (*oneFile, *Input, erro
 	}
 	most := max(headRows, o.Header.To, o.Body) + 1
 	rows, err := delimited.Head(in.probe, f.d, most, in.rest == nil)
+	for err == nil && in.rest != nil && len(rows) < max(2, o.Header.To, o.Body) && len(in.probe) < delimited.MostRow { // rows of great size
+		if err := in.more(3 * len(in.probe)); err != nil {
+			in.close()
+			return nil, nil, err
+		}
+		rows, err = delimited.Head(in.probe, f.d, most, in.rest == nil)
+	}
 	if err != nil && len(rows) <= max(o.Header.To, o.Body) {
 		in.close()
 		var fault *delimited.Fault
@@ -184,7 +191,7 @@ func openText(in *opened, delimiter byte, o ReadOptions) (*oneFile, *Input, erro
 	}
 	if err == nil && len(rows) == 0 {
 		in.close()
-		return nil, nil, diag.Dataf("the first row is longer than %d MiB, or this is no table", probeSize>>20).At(in.name, 1)
+		return nil, nil, diag.Dataf("the first row is longer than %d MiB, or this is no table", delimited.MostRow>>20).At(in.name, 1)
 	}
 	h, e := readHead(rows, o, nil)
 	if e != nil {

@@ -3,12 +3,14 @@ package format
 import (
 	"bytes"
 	"database/sql"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -326,6 +328,43 @@ func TestParquetTypes(t *testing.T) {
 		assert.Contains(t, got, "error: ")
 		assert.NotContains(t, got, "damaged")
 	}
+}
+
+// TestParquetThatLies: a page that holds fewer values than its file says, variants, and more fields than a file takes are errors.
+func TestParquetThatLies(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "lies.parquet")
+	for name, encoding := range map[string]parquet.Node{
+		"plain": parquet.Encoded(parquet.String(), &parquet.Plain), "lengths": parquet.Encoded(parquet.String(), &parquet.DeltaLengthByteArray), "prefixes": parquet.Encoded(parquet.String(), &parquet.DeltaByteArray),
+		"optional": parquet.Optional(parquet.Encoded(parquet.String(), &parquet.Plain)),
+	} {
+		var b bytes.Buffer
+		w := parquet.NewWriter(&b, parquet.NewSchema("table", parquet.Group{"colony": encoding}))
+		level := map[bool]int{true: 1}[name == "optional"]
+		for i := range 100 {
+			_, err := w.WriteRows([]parquet.Row{{parquet.ByteArrayValue([]byte(strconv.Itoa(i+500))).Level(0, level, 0)}})
+			require.NoError(t, err)
+		}
+		require.NoError(t, w.Close())
+		count := func(n uint64) []byte { return binary.AppendUvarint(nil, 2*n) } // as the file has numbers
+		for _, said := range []uint64{100, 103, 1000} {
+			require.NoError(t, os.WriteFile(path, bytes.ReplaceAll(b.Bytes(), count(100), count(said)), 0o644))
+			got, _ := readPaths([]string{path}, ReadOptions{})
+			if said == 100 {
+				assert.Equal(t, 100, strings.Count(got, "/"), name)
+				continue
+			}
+			assert.Contains(t, got, "error: ", "%s, %d", name, said)
+			assert.Contains(t, got, "damaged", "%s, %d", name, said)
+		}
+	}
+	var b bytes.Buffer
+	w := parquet.NewWriter(&b, parquet.NewSchema("table", parquet.Group{"colony": parquet.String(), "forage": parquet.Variant()}))
+	require.NoError(t, w.Close())
+	require.NoError(t, os.WriteFile(path, b.Bytes(), 0o644))
+	got, _ := readPaths([]string{path}, ReadOptions{})
+	assert.Contains(t, got, "fields that hold variants are not read: forage")
+	assert.Nil(t, notInParquet(make([]string, 65_534)))
+	assert.ErrorContains(t, notInParquet(make([]string, 65_535)), "65,535 fields are more than the 65,534 of a Parquet file")
 }
 
 // TestSheetsOfABook: sheets by name, number and glob, areas, and what is not there.

@@ -162,11 +162,12 @@ func (s *sample) twoPart(take func(int, Finding)) {
 					continue
 				}
 				var labels []string
-				n := 0
+				n, seen := 0, map[string]bool{}
 				for _, m := range measures {
 					n += len(byMeasure[m])
 					for _, l := range byMeasure[m] {
-						if !slices.Contains(labels, l) {
+						if !seen[l] {
+							seen[l] = true
 							labels = append(labels, l)
 						}
 					}

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -39,7 +40,9 @@ type element struct {
 	again       bool
 	least, most int
 	words       []string
-	source      string // of the regular expression
+	number      map[string]int // of each of many words, nil: they are few
+	lengths     []int          // that those have
+	source      string         // of the regular expression
 	longest     *regexp.Regexp
 	whole       *regexp.Regexp
 }
@@ -199,6 +202,7 @@ func parsePlace(s string, at int) (element, error) {
 			return e, &Error{at, fmt.Sprintf("{%s:%s} has an empty word", name, rule)}
 		}
 	}
+	e.count()
 	return e, nil
 }
 
@@ -421,12 +425,7 @@ func (m *Matcher) first(text string, parts []string) bool {
 				n++
 			}
 		case e.kind == words:
-			for _, w := range e.words {
-				if strings.HasPrefix(rest, w) {
-					n = len(w)
-					break
-				}
-			}
+			e.beginning(rest, func(w string) bool { n = len(w); return true })
 		}
 		if n == 0 {
 			return false
@@ -522,11 +521,7 @@ func (m *Matcher) place(k, at int) bool {
 		}
 		return m.backwards(k, at, at+1, end)
 	case words:
-		for _, w := range e.words {
-			if strings.HasPrefix(text[at:], w) && m.try(k, at, at+len(w)) {
-				return true
-			}
-		}
+		return e.beginning(text[at:], func(w string) bool { return m.try(k, at, at+len(w)) })
 	case expr:
 		loc := e.longest.FindStringIndex(text[at:])
 		if loc == nil {
@@ -626,6 +621,50 @@ func (m *Matcher) backwards(k, at, least, most int) bool {
 	return false
 }
 
+// beginning hands over those of the words with which a text begins, in the order given, until one will do.
+func (e *element) beginning(text string, do func(word string) bool) bool {
+	if e.number == nil {
+		for _, w := range e.words {
+			if strings.HasPrefix(text, w) && do(w) {
+				return true
+			}
+		}
+		return false
+	}
+	var some []int
+	for _, n := range e.lengths {
+		if n <= len(text) {
+			if i, ok := e.number[text[:n]]; ok {
+				some = append(some, i)
+			}
+		}
+	}
+	slices.Sort(some)
+	for _, i := range some {
+		if do(e.words[i]) {
+			return true
+		}
+	}
+	return false
+}
+
+// count readies the look-up of many words.
+func (e *element) count() {
+	const few = 20
+	if len(e.words) <= few {
+		return
+	}
+	e.number = make(map[string]int, len(e.words))
+	for i, w := range e.words {
+		if _, twice := e.number[w]; !twice {
+			e.number[w] = i
+		}
+		if !slices.Contains(e.lengths, len(w)) {
+			e.lengths = append(e.lengths, len(w))
+		}
+	}
+}
+
 // allows reports whether a place that stands twice may stand for text here too.
 func (e *element) allows(text string) bool {
 	switch e.kind {
@@ -635,12 +674,7 @@ func (e *element) allows(text string) bool {
 	case digits:
 		return text != "" && strings.Trim(text, "0123456789") == ""
 	case words:
-		for _, w := range e.words {
-			if w == text {
-				return true
-			}
-		}
-		return false
+		return slices.Contains(e.words, text)
 	case expr:
 		return e.whole.MatchString(text)
 	}

@@ -167,6 +167,7 @@ func FuzzMatchAgainstRegexp(f *testing.F) {
 	f.Add("{w:ab|a}{x}b{y:/[a-c]+/}", "abcbabc")
 	f.Add("{{{a}}}{b:2}", "{Ñu}vo")
 	f.Add("{a}x{b}x{c:#}{d}", "xxxx1x2")
+	f.Add("{a:a|b|c|d|e|f|g|h|i|j|k|l|m|n|o|p|q|r|s|t|ab|abc|abcd|bcd}{b}{c:cd|d}", "abcdcd")
 	f.Add("{a}x{b}x{c}x{d}y", "xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx")
 	f.Add("{a}{b:1-3}{c:2-5}{d:#}{e}9", "éa1é22é333éa1é22é333éa1é22é333é")
 	f.Fuzz(func(t *testing.T, pattern, text string) {

@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
-	"slices"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
@@ -80,9 +79,13 @@ func (a *Account) Since(old *Account) []string {
 
 // lacking lists the names that are not among others.
 func lacking(names, others []string) []string {
+	there := make(map[string]bool, len(others))
+	for _, n := range others {
+		there[n] = true
+	}
 	var out []string
 	for _, n := range names {
-		if !slices.Contains(others, n) {
+		if !there[n] {
 			out = append(out, n)
 		}
 	}

@@ -216,11 +216,15 @@ func Glob(glob string) *regexp.Regexp {
 // Resolve gives the positions of the fields picked, in the order of the
 // selection, each once.
 func (s *Selection) Resolve(schema *table.Schema) ([]int, error) {
-	var picked []int
-	in := make([]bool, schema.Len())
+	var picked []int // -1 where one was taken away again
+	in, at := make([]bool, schema.Len()), make([]int, schema.Len())
+	pick := func(f int) {
+		at[f], in[f] = len(picked), true
+		picked = append(picked, f)
+	}
 	if len(s.items) > 0 && s.items[0].Not && !isName(schema, "!"+s.items[0].Text) {
 		for i := range in {
-			picked, in[i] = append(picked, i), true
+			pick(i)
 		}
 	}
 	for i := range s.items {
@@ -233,14 +237,15 @@ func (s *Selection) Resolve(schema *table.Schema) ([]int, error) {
 			return nil, err
 		}
 		if it.Not {
-			n := len(picked)
-			picked = slices.DeleteFunc(picked, func(f int) bool { return slices.Contains(fields, f) })
-			if len(picked) == n {
+			taken := false
+			for _, f := range fields {
+				if in[f] {
+					picked[at[f]], in[f], taken = -1, false, true
+				}
+			}
+			if !taken {
 				return nil, diag.Dataf("!%s takes nothing away: the fields before it do not have it", it.Text).
 					Trying("put it after the items it takes from")
-			}
-			for _, f := range fields {
-				in[f] = false
 			}
 			continue
 		}
@@ -256,19 +261,19 @@ func (s *Selection) Resolve(schema *table.Schema) ([]int, error) {
 				}
 				continue
 			}
-			picked, in[f] = append(picked, f), true
+			pick(f)
 			fresh++
 		}
 		if fresh == 0 {
 			return nil, diag.Dataf("%s picks nothing: every field it fits is in the selection already", it.Text).Trying("take it out")
 		}
 	}
-	return picked, nil
+	return slices.DeleteFunc(picked, func(f int) bool { return f < 0 }), nil
 }
 
 // One resolves an item that must pick one field.
 func (it *Item) One(schema *table.Schema) (int, error) {
-	fields, _, err := it.fields(schema, make([]bool, schema.Len()))
+	fields, _, err := it.fields(schema, nil)
 	if err != nil {
 		return 0, err
 	}
@@ -290,7 +295,7 @@ func isName(schema *table.Schema, name string) bool {
 	return ok
 }
 
-// fields gives what the item picks; named tells that it names one field, by name or position.
+// fields gives what the item picks, where some fields are in already, none where in is nil; named tells that it names one field, by name or position.
 func (it *Item) fields(schema *table.Schema, in []bool) (fields []int, named bool, err error) {
 	if it.Quoted {
 		if i, ok := schema.Index(it.Name); ok {
@@ -313,7 +318,7 @@ func (it *Item) fields(schema *table.Schema, in []bool) (fields []int, named boo
 	switch {
 	case it.Text == "*":
 		for i := range schema.Len() {
-			if it.Not == in[i] {
+			if it.Not == (in != nil && in[i]) {
 				fields = append(fields, i)
 			}
 		}

@@ -1,7 +1,6 @@
 package step
 
 import (
-	"slices"
 	"strings"
 
 	"revuelta/internal/diag"
@@ -41,6 +40,7 @@ func AsSeparator(option, s string) (string, error) {
 // NameList reads names parted by commas, quoted where they hold one.
 func NameList(s string) ([]string, error) {
 	var out []string
+	seen := map[string]bool{}
 	for _, piece := range selection.Cut(s, ',') {
 		name, _, err := selection.Unquote(piece)
 		if err != nil {
@@ -49,9 +49,10 @@ func NameList(s string) ([]string, error) {
 		if name == "" {
 			return nil, diag.Usagef("%s: a name is empty", diag.Quote(s)).Trying("a,b,c")
 		}
-		if slices.Contains(out, name) {
+		if seen[name] {
 			return nil, diag.Usagef("the name %s is given twice", diag.Quote(name))
 		}
+		seen[name] = true
 		out = append(out, name)
 	}
 	return out, nil

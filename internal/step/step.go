@@ -363,6 +363,18 @@ func Except(n int, fields []int) []int {
 	return kept
 }
 
+// Places tells for each of n fields where it stands among those given, -1 where it does not.
+func Places(n int, fields []int) []int {
+	at := make([]int, n)
+	for i := range at {
+		at[i] = -1
+	}
+	for k, f := range fields {
+		at[f] = k
+	}
+	return at
+}
+
 func NamesOf(s *table.Schema, fields []int) []string {
 	out := make([]string, len(fields))
 	for i, f := range fields {

@@ -5,6 +5,7 @@ package faults
 import (
 	"bytes"
 	"context"
+	"encoding/binary"
 	"errors"
 	"flag"
 	"fmt"
@@ -14,11 +15,13 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"strconv"
 	"strings"
 	"syscall"
 	"testing"
 	"time"
 
+	"github.com/parquet-go/parquet-go"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -308,6 +311,24 @@ func TestLinksAndDevices(t *testing.T) {
 	assert.Zero(t, status, said)
 }
 
+// TestLibrariesAreSilent: what a library writes to standard error by itself does not come out there.
+func TestLibrariesAreSilent(t *testing.T) {
+	dir := folder(t)
+	var b bytes.Buffer
+	w := parquet.NewWriter(&b, parquet.NewSchema("table", parquet.Group{"colony": parquet.Encoded(parquet.String(), &parquet.Plain)}))
+	for range 100 {
+		_, err := w.WriteRows([]parquet.Row{{parquet.ByteArrayValue([]byte("026")).Level(0, 0, 0)}})
+		require.NoError(t, err)
+	}
+	require.NoError(t, w.Close())
+	lies := bytes.ReplaceAll(b.Bytes(), binary.AppendUvarint(nil, 200), binary.AppendUvarint(nil, 206)) // 103 rows, it says
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "lies.parquet"), lies, 0o644))
+	status, _, said := did(t, dir, "", "convert", "lies.parquet", "-o", "out.csv")
+	assert.Equal(t, 1, status)
+	assert.Equal(t, "revuelta: lies.parquet: the Parquet file is damaged: 3 of its 103 rows are not there\n", said)
+	assert.NoFileExists(t, filepath.Join(dir, "out.csv"))
+}
+
 // TestWideAndHollowFiles: very many fields are gone through once, and a file of nothing but holes is told in time.
 func TestWideAndHollowFiles(t *testing.T) {
 	dir := folder(t)
@@ -318,12 +339,36 @@ func TestWideAndHollowFiles(t *testing.T) {
 			head.WriteByte(',')
 			row.WriteByte(',')
 		}
-		fmt.Fprintf(&head, "f%d", i)
+		fmt.Fprintf(&head, "field %d", i) // more than a MiB in all
 		row.WriteString("1")
 	}
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "wide.csv"), []byte(head.String()+"\n"+row.String()+"\n"), 0o644))
-	for _, args := range [][]string{{"convert", "wide.csv", "wide.csv"}, {"fields", "f1..f99998", "wide.csv"}, {"unpivot", "#2..#-1", "wide.csv"}, {"rename", "--snake", "wide.csv"}} {
-		status, out, said := did(t, dir, "", append(args, "--quiet")...)
+	write := func(name, text string) {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+	}
+	write("wide.csv", head.String()+"\n"+row.String()+"\n")
+	write("commas.csv", strings.Repeat(",", 1_000_000)+"\n"+strings.Repeat("1,", 1_000_000)+"\n")
+	write("same.csv", strings.Repeat("name,", 40_000)+"\n"+strings.Repeat("1,", 40_000)+"\n")
+	each := func(from string, to func(i int) string) string { // of 50,000 fields
+		var list []string
+		for i := range fields / 2 {
+			list = append(list, to(2*i))
+		}
+		return from + strings.Join(list, ",")
+	}
+	field := func(i int) string { return fmt.Sprintf("field %d", i) }
+	write("kept.plan", each("read wide.csv\nfields '", field)+"'\n")
+	write("gone.plan", each("read wide.csv\nfields '", func(i int) string { return "!" + field(i) })+"'\n")
+	write("renamed.plan", each("read wide.csv\nrename '", func(i int) string { return fmt.Sprintf("%s=n%d", field(i), i) })+"'\n")
+	write("words.plan", each("read wide.csv\nfields '", field)+"'\nunpivot 'field {n:"+strings.ReplaceAll(each("", strconv.Itoa), ",", "|")+"}' --value one\n")
+	write("expected.plan", each("read wide.csv\nunpivot '*'\npivot --down '' --across label --cell 'sum(value)' --others fold --expect '", field)+"'\n")
+	for _, args := range [][]string{{"convert", "wide.csv", "wide.csv"}, {"fields", "field 1..field 99998", "wide.csv"}, {"unpivot", "#2..#-1", "wide.csv"}, {"rename", "--snake", "wide.csv"}, {"look", "wide.csv"},
+		{"profile", "same.csv"}, {"look", "same.csv"}, {"explode", "*", "--at", ";", "wide.csv"}, {"convert", "commas.csv"}, {"look", "commas.csv"}, {"sort", "#1", "wide.csv"}, {"join", "wide.csv", "--on", "field 3", "wide.csv"},
+		{"run", "kept.plan"}, {"run", "gone.plan"}, {"run", "renamed.plan"}, {"run", "words.plan"}, {"run", "expected.plan"}, {"check", "gone.plan"},
+	} {
+		if args[0] != "look" && args[0] != "profile" && args[0] != "check" {
+			args = append(args, "--quiet")
+		}
+		status, out, said := did(t, dir, "", args...)
 		assert.Zero(t, status, "%v: %.200s", args, said)
 		assert.NotEmpty(t, out)
 	}

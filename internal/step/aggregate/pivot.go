@@ -58,6 +58,7 @@ type Pivot struct {
 	Name         *pattern.Pattern
 	Empty        string
 	Expect       []string
+	places       map[string]int // of those
 	Others       string
 	Order        string
 	TotalRow     bool
@@ -99,10 +100,12 @@ func makePivot(a *step.Args) (step.Step, error) {
 		if p.Expect, err = selection.List(a.Get("expect", "")); err != nil {
 			return nil, err
 		}
+		p.places = make(map[string]int, len(p.Expect))
 		for i, e := range p.Expect {
-			if slices.Contains(p.Expect[:i], e) {
+			if _, twice := p.places[e]; twice {
 				return nil, diag.Usagef("--expect names %s twice", diag.Quote(e))
 			}
+			p.places[e] = i
 		}
 	}
 	if a.Has("others") {
@@ -342,15 +345,18 @@ func (r *pivoting) shown(values []string) []string {
 
 // expected is the place of a column in --expect, -1 where it is not there.
 func (r *pivoting) expected(values []string) int {
-	if i := slices.Index(r.p.Expect, r.label(values)); i >= 0 {
+	if i, ok := r.p.places[r.label(values)]; ok {
 		return i
 	}
 	if len(values) == 1 {
-		return slices.Index(r.p.Expect, values[0])
+		if i, ok := r.p.places[values[0]]; ok {
+			return i
+		}
+		return -1
 	}
 	if r.p.Name != nil {
 		for k := range r.p.Cells {
-			if i := slices.Index(r.p.Expect, r.header(r.shown(values), k)); i >= 0 {
+			if i, ok := r.p.places[r.header(r.shown(values), k)]; ok {
 				return i
 			}
 		}

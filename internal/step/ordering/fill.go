@@ -209,8 +209,9 @@ func (f *Fill) resolve(schema *table.Schema) (fields []int, key func(*table.Batc
 	if err != nil {
 		return nil, nil, err
 	}
+	places := step.Places(schema.Len(), within)
 	for _, i := range fields {
-		if slices.Contains(within, i) {
+		if places[i] >= 0 {
 			return nil, nil, diag.Usagef("%s is to be filled, and --within looks at it", diag.Quote(schema.Name(i)))
 		}
 	}

@@ -100,8 +100,9 @@ func (b *Bundle) Run(ctx context.Context, in step.In, out step.Out, s *step.Cont
 				if within, err = b.Within.Resolve(in); err != nil {
 					return err
 				}
+				bundled := step.Places(in.Len(), fields)
 				for _, i := range within {
-					if slices.Contains(fields, i) {
+					if bundled[i] >= 0 {
 						return diag.Usagef("%s is to be bundled, and --within looks at it", diag.Quote(in.Name(i)))
 					}
 				}
@@ -197,13 +198,14 @@ func (b *Bundle) differs(s *step.Context, schema *table.Schema, batch *table.Bat
 
 func (b *Bundle) emit(ctx context.Context, order []*bundled, schema *table.Schema, fields []int, out step.Out, s *step.Context) error {
 	const most = 1024
+	places := step.Places(schema.Len(), fields)
 	for from := 0; from < len(order); from += most {
 		rows := order[from:min(from+most, len(order))]
 		batch := table.Get()
 		batch.Shape(schema.Len())
 		for i := range schema.Len() {
 			cells := batch.Cols[i].Make(len(rows))
-			k := slices.Index(fields, i)
+			k := places[i]
 			for r, row := range rows {
 				cells[r] = row.cells[i]
 				if k >= 0 {

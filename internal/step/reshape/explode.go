@@ -140,8 +140,8 @@ func (e *Explode) Bind(in *table.Schema) (*step.Bound, error) {
 	var names []string
 	var plan []outs
 	lists := len(fields) // of values, picked ones behind
-	for i := range in.Len() {
-		k := slices.Index(fields, i)
+	places := step.Places(in.Len(), fields)
+	for i, k := range places {
 		switch {
 		case k < 0:
 			names, plan = append(names, in.Name(i)), append(plan, outs{i, -1})
@@ -164,7 +164,7 @@ func (e *Explode) Bind(in *table.Schema) (*step.Bound, error) {
 		Schema:         schema,
 		RetainsNothing: true,
 		New: func(s *step.Context) step.MapFunc {
-			w := &exploder{e: e, in: in, s: s, fields: fields, lists: make([][]string, lists+len(e.Picks)),
+			w := &exploder{e: e, in: in, s: s, fields: fields, places: places, lists: make([][]string, lists+len(e.Picks)),
 				cells: make([][]string, len(fields)), scratch: make([][]string, len(fields)), dst: table.Get(), sub: table.Get()}
 			for _, o := range plan {
 				w.source, w.values = append(w.source, o.source), append(w.values, o.values)
@@ -200,6 +200,7 @@ type exploder struct {
 	in     *table.Schema
 	s      *step.Context
 	fields []int
+	places []int // of each field of the source among fields, -1
 	source []int // source field of each that comes out, -1: values
 	values []int // which of lists
 

@@ -1,7 +1,6 @@
 package reshape
 
 import (
-	"slices"
 	"strconv"
 
 	"revuelta/internal/table"
@@ -19,7 +18,7 @@ func (w *exploder) emit(src *table.Batch, emit func(*table.Batch) error) error {
 	}
 	for i := range src.Cols {
 		var cells []string
-		if !slices.Contains(w.fields, i) {
+		if w.places[i] < 0 {
 			cells, w.spare[i] = src.Cols[i].Flat(src.Rows, w.spare[i])
 		}
 		w.runs = append(w.runs, cells)

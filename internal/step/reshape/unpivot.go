@@ -147,6 +147,7 @@ type unpivoting struct {
 	folded []int // fields that are not kept
 
 	headers int // of all groups
+	doubles int // fields that give the labels of another
 }
 
 // group is the fields that become one row: one for each value field, -1 where there is none.
@@ -267,6 +268,9 @@ func (u *Unpivot) foldByHand(in *table.Schema) (*unpivoting, error) {
 		f.groups = append(f.groups, g)
 	}
 	f.missing()
+	if more := f.doubles - mostDoubles; more > 0 {
+		f.notes = append(f.notes, fmt.Sprintf("%s more give the labels of another", diag.Plural(int64(more), "field")))
+	}
 	return f, nil
 }
 
@@ -297,7 +301,7 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 		f.values = u.Values
 	}
 	m, parts := u.pat.Matcher(), make([]string, len(names))
-	byLabels := map[string]int{}
+	byLabels, valueOf := map[string]int{}, map[string]int{}
 	var hits []hit
 	for _, i := range look {
 		if !m.Match(in.Name(i), parts) {
@@ -324,9 +328,10 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 			f.groups = append(f.groups, group{labels: h.labels, fields: []int{i}})
 			continue
 		}
-		v := slices.Index(f.values, h.measure)
-		if v < 0 {
+		v, known := valueOf[h.measure]
+		if !known {
 			v = len(f.values)
+			valueOf[h.measure] = v
 			f.values = append(f.values, h.measure)
 		}
 		g, ok := byLabels[key]
@@ -351,7 +356,7 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 		return nil, selection.NoFit(u.Operand, in)
 	}
 	for _, w := range u.pat.Words(pattern.Measure) {
-		if !slices.Contains(f.values, w) {
+		if _, ok := valueOf[w]; !ok {
 			return nil, noMeasure(u.pat, w, step.NamesOf(in, look))
 		}
 	}
@@ -366,6 +371,9 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 		}
 	}
 	f.missing()
+	if more := f.doubles - mostDoubles; more > 0 {
+		f.notes = append(f.notes, fmt.Sprintf("%s more give the labels of another", diag.Plural(int64(more), "field")))
+	}
 	return f, nil
 }
 
@@ -379,9 +387,11 @@ func noMeasure(pat *pattern.Pattern, word string, headers []string) error {
 		return e
 	}
 	var there []string
+	seen := map[string]bool{}
 	m, parts, at := free.Matcher(), make([]string, len(free.Names())), slices.Index(free.Names(), pattern.Measure)
 	for _, h := range headers {
-		if at >= 0 && m.Match(h, parts) && !slices.Contains(there, parts[at]) {
+		if at >= 0 && m.Match(h, parts) && !seen[parts[at]] {
+			seen[parts[at]] = true
 			there = append(there, strings.Clone(parts[at]))
 		}
 	}
@@ -394,9 +404,14 @@ func noMeasure(pat *pattern.Pattern, word string, headers []string) error {
 	return e
 }
 
+// mostDoubles is how many pairs of fields with the same labels are named.
+const mostDoubles = 3
+
 // twice notes two fields that give the same labels and measure; each makes rows of its own.
 func (f *unpivoting) twice(first, second string) {
-	f.notes = append(f.notes, fmt.Sprintf("%s and %s give the same labels: each makes a row", diag.Quote(first), diag.Quote(second)))
+	if f.doubles++; f.doubles <= mostDoubles {
+		f.notes = append(f.notes, fmt.Sprintf("%s and %s give the same labels: each makes a row", diag.Quote(first), diag.Quote(second)))
+	}
 }
 
 // hit is a header that fits the pattern.

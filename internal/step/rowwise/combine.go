@@ -87,8 +87,8 @@ func (c *Combine) Bind(in *table.Schema) (*step.Bound, error) {
 	}
 	var kept []int // source of each field that stays
 	at := -1       // where the whole stands
-	for i := range in.Len() {
-		if c.Keep || !slices.Contains(fields, i) {
+	for i, k := range step.Places(in.Len(), fields) {
+		if c.Keep || k < 0 {
 			kept = append(kept, i)
 		}
 		if i == fields[0] {
