@@ -386,6 +386,9 @@ func (f *bookSheet) head(merged mergedAreas) (*oneFile, error) {
 // MostGap is how many blank rows may stand above a sheet's first.
 const MostGap = 1 << 16
 
+// blankRow is the cells of a row of blanks.
+var blankRow = []string{""}
+
 // nextRow gives the cells of the next row within the area, good until the one after it is asked for, and its number.
 func (f *bookSheet) nextRow() ([]string, int, error) {
 	for {
@@ -400,6 +403,9 @@ func (f *bookSheet) nextRow() ([]string, int, error) {
 		cells = cells[min(f.area.Left-1, len(cells)):min(f.area.Right, len(cells))]
 		for len(cells) > 0 && cells[len(cells)-1] == "" {
 			cells = cells[:len(cells)-1]
+		}
+		if f.row.Blank {
+			cells = blankRow
 		}
 		if n >= f.area.Top && len(cells) > 0 {
 			return cells, n, nil

@@ -208,6 +208,8 @@ type odsRows struct {
 	arena  arena
 	text   []byte
 	part   []byte
+	empty  int // cells of the row at hand that hold a text without characters
+	blank  bool
 }
 
 func (p *odsRows) next(row *Row) error {
@@ -245,13 +247,14 @@ func (p *odsRows) next(row *Row) error {
 			times := repeated(tag, "number-rows-repeated", 1<<30)
 			seen := value(tag, "visibility")
 			p.hidden = seen == "collapse" || seen == "filter"
-			p.cells = p.cells[:0]
+			p.cells, p.empty = p.cells[:0], 0
 			if !empty {
 				if err := p.readRow(); err != nil {
 					return unexpected(err)
 				}
 			}
-			if len(p.cells) == 0 {
+			p.blank = len(p.cells) == 0 && p.empty == 1
+			if len(p.cells) == 0 && !p.blank {
 				p.row += times
 				continue
 			}
@@ -265,7 +268,7 @@ func (p *odsRows) next(row *Row) error {
 	if p.hidden {
 		p.rows.Hidden++
 	}
-	row.Number, row.Hidden, row.Cells = p.row, p.hidden, p.cells
+	row.Number, row.Hidden, row.Cells, row.Blank = p.row, p.hidden, p.cells, p.blank
 	return nil
 }
 
@@ -335,6 +338,7 @@ func (p *odsRows) readCell(tag []byte, element string, empty bool, column int) (
 			timed = p.timed[p.styles[column]]
 		}
 	}
+	isText := string(typ) == "string" // before the scanner goes on
 	p.text = p.text[:0]
 	if !empty {
 		if err := p.paragraphs(element); err != nil {
@@ -350,6 +354,9 @@ func (p *odsRows) readCell(tag []byte, element string, empty bool, column int) (
 		p.rows.Unstored++
 		return "", nil
 	case !has:
+		if len(p.text) == 0 && !formula && !empty && isText {
+			p.empty++
+		}
 		return p.arena.keep(p.text), nil
 	}
 	switch kind {

@@ -120,6 +120,7 @@ type Row struct {
 	Number int
 	Hidden bool
 	Cells  []string // as far as the last that is not blank
+	Blank  bool     // it holds a text without characters and nothing else: a row of blanks, where other rows without cells are none
 }
 
 // Rows streams the rows of a sheet that hold something, in order.

@@ -76,6 +76,16 @@ func SheetName(s string) string {
 	return s
 }
 
+// wholly tells that all cells of a row are blank.
+func wholly(cells []string) bool {
+	for _, c := range cells {
+		if c != "" {
+			return false
+		}
+	}
+	return true
+}
+
 // MostCell is how many characters a cell may have.
 const MostCell = 32767
 

@@ -57,6 +57,9 @@ func WriteODS(out io.Writer, name string, columns []Column, next func() ([]strin
 		for i, c := range cells {
 			kind, style := columns[i].Kind, `x" office:value-type="string"`
 			switch {
+			case c == "" && i == 0 && !header && wholly(cells): // without a cell it would be no row
+				buf = append(buf, `<table:table-cell office:value-type="string"><text:p></text:p></table:table-cell>`...)
+				continue
 			case c == "":
 				buf = append(buf, "<table:table-cell/>"...)
 				continue

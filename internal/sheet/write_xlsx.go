@@ -62,6 +62,10 @@ func WriteXLSX(out io.Writer, name string, columns []Column, next func() ([]stri
 	row := func(number int, cells []string, header bool) {
 		buf = strconv.AppendInt(append(buf[:0], `<row r="`...), int64(number), 10)
 		buf = append(buf, `">`...)
+		if wholly(cells) { // without a cell it would be no row
+			buf = append(strconv.AppendInt(append(buf, `<c r="A`...), int64(number), 10), '"')
+			text("", styleText)
+		}
 		for i, c := range cells {
 			if c == "" {
 				continue

@@ -41,6 +41,8 @@ type xlsxRows struct {
 	arena  arena
 	text   []byte
 	cells  []string
+	seen   int // cells that the row has
+	empty  int // of those, how many hold a text without characters
 }
 
 func (p *xlsxRows) next(row *Row) error {
@@ -84,7 +86,8 @@ func (p *xlsxRows) next(row *Row) error {
 			for n > 0 && p.cells[n-1] == "" {
 				n--
 			}
-			if n == 0 {
+			row.Blank = n == 0 && p.seen == 1 && p.empty == 1
+			if n == 0 && !row.Blank {
 				continue
 			}
 			if row.Hidden {
@@ -106,6 +109,7 @@ type cellTag struct {
 // readRow reads the cells up to the end of the row.
 func (p *xlsxRows) readRow() error {
 	p.cells = p.cells[:0]
+	p.seen, p.empty = 0, 0
 	column := 0
 	for {
 		_, tag, err := p.s.tag()
@@ -119,6 +123,7 @@ func (p *xlsxRows) readRow() error {
 				return fmt.Errorf("row %d: a cell stands out of its order", p.row)
 			}
 			column = c.column
+			p.seen++
 			if tag[len(tag)-1] == '/' {
 				continue
 			}
@@ -257,6 +262,9 @@ func (p *xlsxRows) cell(c *cellTag, unstored bool) (string, error) {
 		return "", nil
 	}
 	if len(p.text) == 0 {
+		if c.kind == 'i' {
+			p.empty++
+		}
 		return "", nil
 	}
 	switch c.kind {
