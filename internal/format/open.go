@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"strings"
 	"syscall"
+	ucd "unicode"
 	"unicode/utf8"
 
 	"github.com/klauspost/compress/gzip"
@@ -309,7 +310,7 @@ func (f *opened) encoding(raw []byte, all bool, o ReadOptions) (encoding.Encodin
 	}
 	if !utf8.Valid(whole) {
 		f.found = "windows-1252"
-		f.notes = append(f.notes, "read as Windows-1252: the file is not UTF-8")
+		f.notes = append(f.notes, told(whole))
 		return charmap.Windows1252, nil
 	}
 	return nil, nil
@@ -328,24 +329,38 @@ func wholeCharacters(text []byte) []byte {
 	return text
 }
 
-// utf16WithoutMark tells UTF-16 by its NUL bytes standing on one side: most
-// characters of a table's beginning are plain letters, digits and separators.
+// utf16WithoutMark tells UTF-16 by its NUL bytes: most stand on the side of the letters, digits and separators of ASCII, and
+// what the text is then can be read: it has lines, and no characters that no text has.
 func utf16WithoutMark(raw []byte) (encoding.Encoding, string) {
-	sample := raw[:min(len(raw), 4096)]
+	sample := raw[:min(len(raw), 4096)&^1]
 	var sides [2]int
 	for i, b := range sample {
 		if b == 0 {
 			sides[i%2]++
 		}
 	}
-	half := len(sample) / 2
-	switch {
-	case sides[1]*10 > half*6 && sides[0] == 0:
-		return unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM), "utf-16le"
-	case sides[0]*10 > half*6 && sides[1] == 0:
-		return unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM), "utf-16be"
+	enc, name := unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM), "utf-16le"
+	if sides[0] > sides[1] {
+		enc, name = unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM), "utf-16be"
 	}
-	return nil, ""
+	text, err := enc.NewDecoder().Bytes(sample)
+	if err != nil {
+		return nil, ""
+	}
+	odd, all, lines := 0, 0, false
+	for _, r := range string(text) {
+		switch {
+		case r == '\n' || r == '\r':
+			lines = true
+		case r != '\t' && !ucd.In(r, ucd.GraphicRanges...) && !ucd.Is(ucd.Cf, r):
+			odd++
+		}
+		all++
+	}
+	if !lines || odd > 1+all/100 { // a character may be cut off at the end
+		return nil, ""
+	}
+	return enc, name
 }
 
 // namedEncoding finds an encoding by name; nil is UTF-8.
