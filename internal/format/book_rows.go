@@ -17,7 +17,7 @@ func (f *bookSheet) pull() {
 	stop := f.stop
 	go func() {
 		defer close(f.chunks)
-		p := &sheetPuller{f: f, stop: stop}
+		p := &sheetPuller{f: f, stop: stop, most: table.RowsOf(len(f.names), sheetRows)}
 		p.begin()
 		err := p.all()
 		if err == nil {
@@ -40,6 +40,7 @@ type sheetPuller struct {
 	cols [][]string
 	b    *table.Batch
 	n    int
+	most int // rows in a batch
 	late late
 	held []delimited.Record // rows that may be the foot
 
@@ -53,7 +54,7 @@ func (p *sheetPuller) begin() {
 	p.b.Shape(len(p.f.names))
 	p.cols = p.cols[:0]
 	for i := range p.f.names {
-		p.cols = append(p.cols, p.b.Cols[i].Make(sheetRows))
+		p.cols = append(p.cols, p.b.Cols[i].Make(p.most))
 	}
 	p.b.Origin = table.Origin{Each: 1, Lines: p.b.Origin.Lines[:0]}
 	p.n = 0
@@ -65,7 +66,7 @@ func (p *sheetPuller) send() error {
 	if p.n == 0 && len(p.late.long) == 0 && p.late.fault == nil && p.late.empty == 0 {
 		return nil
 	}
-	p.b.Rows = sheetRows
+	p.b.Rows = p.most
 	p.b.Truncate(p.n)
 	p.b.Rows = p.n
 	more := p.late
@@ -192,7 +193,7 @@ func (p *sheetPuller) add(cells []string, n int) error {
 		p.cols[i][p.n] = ""
 	}
 	p.b.Origin.Lines = append(p.b.Origin.Lines, int32(n-p.b.Origin.Line))
-	if p.n++; p.n == sheetRows {
+	if p.n++; p.n == p.most {
 		return p.send()
 	}
 	return nil

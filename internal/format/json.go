@@ -232,7 +232,7 @@ func (f *jsonFile) pull() {
 				given[at], row[at] = before, m.cell
 			}
 			rows, lines = append(rows, row), append(lines, line)
-			if len(rows) == jsonRows {
+			if len(rows) == table.RowsOf(len(f.names), jsonRows) {
 				return send()
 			}
 			return nil

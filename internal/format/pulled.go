@@ -26,17 +26,17 @@ func (f *pulled) begin() *pulled {
 	f.chunks, f.stop = make(chan Chunk, 4), make(chan struct{})
 	go func() {
 		defer close(f.chunks)
-		cells := make([]string, len(f.names))
+		cells, most := make([]string, len(f.names)), table.RowsOf(len(f.names), sheetRows)
 		for row := 1; ; {
 			b := table.Get()
 			b.Shape(len(f.names))
 			cols := make([][]string, len(f.names))
 			for i := range cols {
-				cols[i] = b.Cols[i].Make(sheetRows)
+				cols[i] = b.Cols[i].Make(most)
 			}
 			n := 0
 			var err error
-			for ; n < sheetRows; n++ {
+			for ; n < most; n++ {
 				if err = f.read(cells); err != nil {
 					break
 				}
@@ -44,7 +44,7 @@ func (f *pulled) begin() *pulled {
 					cols[i][n] = c
 				}
 			}
-			b.Rows = sheetRows
+			b.Rows = most
 			b.Truncate(n)
 			b.Rows, b.Origin = n, table.Origin{Line: row, Each: 1}
 			row += n

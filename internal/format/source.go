@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strings"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format/delimited"
@@ -209,6 +210,7 @@ func openText(in *opened, delimiter byte, o ReadOptions) (*oneFile, *Input, erro
 		start, line = last.End, last.Line+bytes.Count(in.probe[last.Start:last.End], []byte{'\n'})
 	}
 	split := delimited.NewSplitter(in.probe[start:], in.rest, f.d, line, chunkSize)
+	split.Bound(len(f.names))
 	f.split = split
 	input := &Input{Name: in.name, Fields: len(f.names), Size: in.size, Notes: append(in.notes, h.notes...),
 		How: Found{Encoding: in.found, Delimiter: f.d.Delimiter, Header: h.found}}
@@ -382,6 +384,7 @@ func (f *textFile) fault(t *delimited.Fault, names []string) *diag.Error {
 	e := diag.Dataf("%s", t.Text).At(f.in.name, t.Line)
 	if t.Field >= 0 && t.Field < len(names) {
 		e.InField(names[t.Field])
+		e.Cell = t.Cell
 	}
 	switch t.Kind {
 	case delimited.BareQuote:
@@ -389,7 +392,11 @@ func (f *textFile) fault(t *delimited.Fault, names []string) *diag.Error {
 		e.Trying(`put the cell in quotes and double the ones inside: "6"" board"`, "--quote none takes quotes as text")
 	case delimited.UnclosedQuote, delimited.HugeRow:
 		e.Text = fmt.Sprintf("%s: %s", t.Text, diag.Quote(t.Cell))
-		e.Trying("close the quote", "--quote none takes quotes as text")
+		if strings.HasPrefix(t.Cell, `"`) {
+			e.Trying("close the quote", "--quote none takes quotes as text")
+		} else {
+			e.Trying("look whether this is a table: its rows may end otherwise")
+		}
 	case delimited.NotUTF8:
 		e.Text = fmt.Sprintf("%s, in %s; the beginning of the file is", t.Text, diag.Quote(t.Cell))
 		e.Trying("--encoding windows-1252 (or what the file is in)")

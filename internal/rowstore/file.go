@@ -4,11 +4,10 @@
 package rowstore
 
 import (
-	"bufio"
-	"cmp"
 	"encoding/binary"
 	"io"
 	"os"
+	"slices"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/table"
@@ -45,13 +44,17 @@ type Place struct {
 
 // File is rows in a temporary file. All are added before the first is read.
 type File struct {
-	dir   string
-	f     *os.File
-	w     *bufio.Writer
-	width int
-	size  int64
-	buf   []byte
-	cells []string
+	dir    string
+	f      *os.File
+	width  int
+	size   int64
+	buffer int
+	buf    []byte // not written yet
+	absent []table.Absent
+	some   bool // rows were added
+	placed bool // with their positions
+	cells  [][]string
+	spare  [][]string
 }
 
 // NewFile makes a file, in a folder, for rows of so many cells; its buffer takes so many bytes.
@@ -60,29 +63,67 @@ func NewFile(dir string, width, buffer int) (*File, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &File{dir: dir, f: f, w: bufio.NewWriterSize(f, buffer), width: width}, nil
+	return &File{dir: dir, f: f, width: width, buffer: buffer, absent: make([]table.Absent, width)}, nil
 }
 
 // Add adds a row.
 func (x *File) Add(cells []string, at Place) error {
-	x.buf = binary.AppendUvarint(x.buf[:0], uint64(at.File))
-	x.buf = binary.AppendUvarint(x.buf, uint64(at.Line))
-	x.buf = binary.AppendUvarint(x.buf, uint64(at.Position))
+	clear(x.absent) // nobody says what they lack
+	x.some, x.placed = true, true
+	x.begin(at)
 	for _, c := range cells {
 		x.buf = append(binary.AppendUvarint(x.buf, uint64(len(c))), c...)
 	}
-	x.size += int64(len(x.buf))
-	if _, err := x.w.Write(x.buf); err != nil {
+	return x.written(x.buffer)
+}
+
+func (x *File) begin(at Place) {
+	x.buf = binary.AppendUvarint(x.buf, uint64(at.File))
+	x.buf = binary.AppendUvarint(x.buf, uint64(at.Line))
+	x.buf = binary.AppendUvarint(x.buf, uint64(at.Position))
+}
+
+// written writes what is held, if it is at least so much.
+func (x *File) written(most int) error {
+	if len(x.buf) < most {
+		return nil
+	}
+	if _, err := x.f.WriteAt(x.buf, x.size); err != nil {
 		return TemporaryError(x.dir, err)
 	}
+	x.size += int64(len(x.buf))
+	x.buf = x.buf[:0]
 	return nil
 }
 
 // AddBatch adds the rows of a batch, whose positions are not told.
 func (x *File) AddBatch(b *table.Batch) error {
+	if b.Rows == 0 {
+		return nil
+	}
+	for len(x.spare) < x.width {
+		x.spare, x.cells = append(x.spare, nil), append(x.cells, nil)
+	}
+	for i := range x.width {
+		x.cells[i], x.spare[i] = b.Cols[i].Flat(b.Rows, x.spare[i])
+		if !x.some {
+			x.absent[i] = table.AbsentAll
+		}
+		x.absent[i] &= b.Cols[i].Absent
+	}
+	x.some = true
 	for r := range b.Rows {
-		x.cells = b.Row(r, x.cells[:0])
-		if err := x.Add(x.cells, Place{File: b.Origin.FileOf(r), Line: b.Origin.LineOf(r)}); err != nil {
+		x.begin(Place{File: b.Origin.FileOf(r), Line: b.Origin.LineOf(r)})
+		for _, cells := range x.cells {
+			c := cells[r]
+			if len(c) < 0x80 { // as a number of one byte
+				x.buf = append(x.buf, byte(len(c)))
+			} else {
+				x.buf = binary.AppendUvarint(x.buf, uint64(len(c)))
+			}
+			x.buf = append(x.buf, c...)
+		}
+		if err := x.written(x.buffer); err != nil {
 			return err
 		}
 	}
@@ -94,86 +135,139 @@ func (x *File) Close() { x.f.Close() }
 
 // Read begins to read the rows, from the first.
 func (x *File) Read() (*Reader, error) {
-	if err := x.w.Flush(); err != nil {
-		return nil, TemporaryError(x.dir, err)
+	if err := x.written(1); err != nil {
+		return nil, err
 	}
-	return &Reader{x: x, r: bufio.NewReaderSize(io.NewSectionReader(x.f, 0, x.size), 64<<10)}, nil
+	return &Reader{x: x}, nil
 }
 
 // Reader reads the rows of a file. It serves one goroutine.
 type Reader struct {
 	x    *File
-	r    *bufio.Reader
-	next Place // of the row that comes
-	read bool  // it was read ahead
+	at   int64  // read so far
+	text []byte // what was read last, which the cells of rows view
+	done int    // of it
+
+	cols      [][]string
+	cells     []string
+	positions []int64
 }
 
-// ahead gives the place of the next row, io.EOF behind the last.
-func (p *Reader) ahead() (Place, error) {
-	if p.read {
-		return p.next, nil
+// readSize is about how much is read at a time.
+const readSize = 128 << 10
+
+// more reads on, behind what is left of the text; false at the end. Rows that view the old text keep it.
+func (p *Reader) more() (bool, error) {
+	left := p.text[p.done:]
+	n := min(int64(max(readSize, 2*len(left))-len(left)), p.x.size-p.at)
+	if n == 0 {
+		return false, nil
 	}
-	file, err := binary.ReadUvarint(p.r)
-	if err == io.EOF {
-		return Place{}, err
+	text := append(make([]byte, 0, len(left)+int(n)), left...)
+	p.text, p.done = text[:len(left)+int(n)], 0
+	if _, err := p.x.f.ReadAt(p.text[len(left):], p.at); err != nil {
+		return false, TemporaryError(p.x.dir, err)
 	}
-	line, second := binary.ReadUvarint(p.r)
-	position, third := binary.ReadUvarint(p.r)
-	if err := cmp.Or(err, second, third); err != nil {
-		return Place{}, TemporaryError(p.x.dir, err)
-	}
-	p.next, p.read = Place{int(file), int(line), int64(position)}, true
-	return p.next, nil
+	p.at += n
+	return true, nil
 }
 
-// mostRows is how many rows a batch that is read has at most.
+// row reads the next row into cells: its place, and how long it is; 0 where it is not whole in the text.
+func (p *Reader) row(cells []string) (Place, int, bool) {
+	text := p.text[p.done:]
+	at := 0
+	number := func() (uint64, bool) {
+		if at < len(text) && text[at] < 0x80 {
+			at++
+			return uint64(text[at-1]), true
+		}
+		v, n := binary.Uvarint(text[at:])
+		at += max(n, 0)
+		return v, n > 0
+	}
+	file, _ := number()
+	line, _ := number()
+	position, whole := number()
+	for i := 0; i < len(cells) && whole; i++ {
+		var size uint64
+		if size, whole = number(); !whole || uint64(len(text)-at) < size {
+			return Place{}, 0, false
+		}
+		cells[i] = view.String(text[at : at+int(size)])
+		at += int(size)
+	}
+	return Place{int(file), int(line), int64(position)}, at, whole
+}
+
+// mostRows is how many rows a batch that is read has at most, where its fields are not very many.
 const mostRows = 1024
 
 // Next gives the next rows, of one input, and their positions; io.EOF after the last.
 func (p *Reader) Next() (*table.Batch, []int64, error) {
-	first, err := p.ahead()
-	if err != nil {
+	b := &table.Batch{}
+	if err := p.Into(b); err != nil {
 		return nil, nil, err
 	}
-	base := max(first.Line, 1)
-	b := &table.Batch{Origin: table.Origin{File: first.File, Line: base, Each: 1}}
+	return b, p.positions, nil
+}
+
+// Into is as Next, into a batch whose arrays are used again. It tells no positions.
+func (p *Reader) Into(b *table.Batch) error {
 	b.Shape(p.x.width)
-	cols := make([][]string, p.x.width)
-	for i := range cols {
-		cols[i] = b.Cols[i].Make(mostRows)
+	most := table.RowsOf(p.x.width, mostRows)
+	p.cols = slices.Grow(p.cols[:0], p.x.width)[:p.x.width]
+	for i := range p.cols {
+		p.cols[i] = b.Cols[i].Make(most)
+		b.Cols[i].Absent = p.x.absent[i]
 	}
+	cols := p.cols
+	p.cells = slices.Grow(p.cells[:0], p.x.width)[:p.x.width]
+	cells, lines := p.cells, b.Origin.Lines[:0]
 	var positions []int64
-	var text []byte
-	for len(positions) < mostRows {
-		at, err := p.ahead()
-		if err == io.EOF || err == nil && (at.File != first.File || at.Line-base != int(int32(at.Line-base))) {
+	var first Place
+	base := 1
+	for len(lines) < most {
+		at, size, whole := p.row(cells)
+		if !whole {
+			ok, err := p.more()
+			if err != nil {
+				return err
+			}
+			if ok {
+				continue
+			}
+			if p.done < len(p.text) {
+				return TemporaryError(p.x.dir, io.ErrUnexpectedEOF)
+			}
 			break
 		}
-		if err != nil {
-			return nil, nil, err
+		n := len(lines)
+		if n == 0 {
+			first, base = at, max(at.Line, 1)
+			if p.x.placed {
+				positions = make([]int64, 0, most)
+			}
+			lines = slices.Grow(lines, most)
 		}
-		p.read = false
-		n := len(positions)
-		b.Origin.Lines = append(b.Origin.Lines, int32(int64(at.Line)-int64(base)))
-		positions = append(positions, at.Position)
-		for i := range cols {
-			size, err := binary.ReadUvarint(p.r)
-			if err != nil {
-				return nil, nil, TemporaryError(p.x.dir, err)
-			}
-			if uint64(cap(text)-len(text)) < size {
-				text = make([]byte, 0, max(64<<10, int(size)))
-			}
-			from := len(text)
-			text = text[:from+int(size)]
-			if _, err := io.ReadFull(p.r, text[from:]); err != nil {
-				return nil, nil, TemporaryError(p.x.dir, err)
-			}
-			cols[i][n] = view.String(text[from:])
+		if at.File != first.File || at.Line-base != int(int32(at.Line-base)) {
+			break
 		}
+		lines = append(lines, int32(at.Line-base))
+		if p.x.placed {
+			positions = append(positions, at.Position)
+		}
+		for i, c := range cells {
+			cols[i][n] = c
+		}
+		p.done += size
 	}
-	b.Rows = mostRows
-	b.Origin.Lines = append(b.Origin.Lines, make([]int32, mostRows-len(positions))...)
-	b.Truncate(len(positions))
-	return b, positions, nil
+	n := len(lines)
+	if n == 0 {
+		return io.EOF
+	}
+	b.Rows = most
+	b.Origin = table.Origin{File: first.File, Line: base, Each: 1, Lines: lines[:most]}
+	b.Truncate(n)
+	p.positions = positions
+	return nil
 }

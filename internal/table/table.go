@@ -22,6 +22,13 @@ type Schema struct {
 	at    map[string]int
 }
 
+// RowsOf is how many rows of so many fields a batch has at most, where it may have so many: its cells are bounded, since each takes
+// memory also where it is blank.
+func RowsOf(fields, most int) int {
+	const cells = 1 << 19
+	return max(1, min(most, cells/max(1, fields)))
+}
+
 // NewSchema makes a schema; it keeps names. Of equal names the first is found by [Schema.Index].
 func NewSchema(names []string) *Schema {
 	s := &Schema{names: names, at: make(map[string]int, len(names))}

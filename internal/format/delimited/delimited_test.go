@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -26,6 +27,7 @@ func rowsOf(text string, d Dialect, fields, size int, short bool) (rows [][]stri
 		r = iotest.OneByteReader(r)
 	}
 	s, p := NewSplitter(nil, r, d, 1, size), NewParser(d, fields)
+	s.most = []int{0, 1, 2, 7}[size%4] // rows in a chunk
 	b := table.Get()
 	for {
 		c, err := s.Next()
@@ -44,6 +46,29 @@ func rowsOf(text string, d Dialect, fields, size int, short bool) (rows [][]stri
 			return rows, lines, fault, p
 		}
 	}
+}
+
+// TestBoundedChunks: below a header of very many fields short rows come a few at a time, and empty lines at once.
+func TestBoundedChunks(t *testing.T) {
+	const fields = 1 << 17 // four rows at a time
+	s := NewSplitter(nil, strings.NewReader(strings.Repeat("\n", 100)+strings.Repeat("1\n\"a\nb\",2\n\r\n", 10)+"9"), Dialect{Delimiter: ','}, 1, 4096)
+	s.Bound(fields)
+	p, b := NewParser(Dialect{Delimiter: ','}, fields), table.Get()
+	var got []int
+	for {
+		c, err := s.Next()
+		if err == io.EOF {
+			break
+		}
+		require.NoError(t, err)
+		require.NoError(t, p.Parse(c, b))
+		got = append(got, b.Rows)
+	}
+	assert.Equal(t, []int{4, 4, 4, 4, 4, 1}, got)
+	assert.EqualValues(t, 110, p.Empty)
+	assert.Equal(t, 1<<19, table.RowsOf(1, math.MaxInt32))
+	assert.Equal(t, 1, table.RowsOf(1<<30, 1024))
+	assert.Equal(t, 1024, table.RowsOf(0, 1024))
 }
 
 func TestParse(t *testing.T) {
@@ -73,6 +98,7 @@ func TestParse(t *testing.T) {
 		{"bare quote", "1,2\n3,6\" board\n5,6\n", 2, "1|2", []int{1}, "a quote inside a cell that does not begin with one", 2},
 		{"text after quote", "1,2\n3,\"a\"b\n5,6\n", 2, "1|2", []int{1}, "text follows the quote that closes the cell", 2},
 		{"quote after space", "1, \"a\"\n", 2, "", nil, "a quote inside a cell", 1},
+		{"a NUL behind a quote", "1,2\n\"a\nb\",\"x\n5,\x006\n", 2, "1|2", []int{1}, hasNUL, 4},
 		{"unclosed quote", "1,2\n\"a\nb\",\"x\n5,6\n", 2, "1|2", []int{1}, "the quote that opens here is never closed", 3},
 		{"NUL", "1,2\n3,\x004\n", 2, "1|2", []int{1}, "a NUL byte", 2},
 		{"not UTF-8", "1,2\n3,\xff4\n", 2, "1|2", []int{1}, "byte 0xff is not UTF-8", 2},

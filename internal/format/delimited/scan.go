@@ -9,6 +9,8 @@ import (
 	"revuelta/internal/view"
 )
 
+const hasNUL = "a NUL byte: this is no text, or UTF-16 without its mark"
+
 // scan finds the end of every cell and row. With a fault, the rows end before it.
 func (p *Parser) scan(c Chunk) *Fault {
 	data := c.Data
@@ -47,7 +49,7 @@ func (p *Parser) scan(c Chunk) *Fault {
 	}
 	if seen&view.SeenNUL != 0 {
 		if at := bytes.IndexByte(data, 0); at >= 0 {
-			if f := p.cutAt(c, at, NUL, "a NUL byte: this is no text, or UTF-16 without its mark"); f != nil {
+			if f := p.cutAt(c, at, NUL, hasNUL); f != nil {
 				fault = f
 			}
 		}
@@ -102,7 +104,7 @@ func (p *Parser) faultAt(c Chunk, at int, kind FaultKind, text string) *Fault {
 
 // scanPlain finds the separators of text without quotes. It gives the kinds of bytes it saw.
 func (p *Parser) scanPlain(data []byte, feeds int) (seen view.Seen) {
-	p.seps = slices.Grow(p.seps[:0], feeds*p.fields+1024)
+	p.seps = slices.Grow(p.seps[:0], min(feeds*p.fields, len(data))+1024)
 	for i := 0; i < len(data); {
 		p.seps = slices.Grow(p.seps, 1024)
 		n, k, some := view.Separators(data[i:], uint32(i), p.d.Delimiter, p.seps[len(p.seps):cap(p.seps)])
@@ -149,7 +151,7 @@ func (p *Parser) findRows(data []byte, feeds int) {
 func (p *Parser) scanQuoted(c Chunk) (fault *Fault) {
 	data := c.Data
 	feeds := c.feeds
-	p.seps = slices.Grow(p.seps[:0], feeds*p.fields+1024)
+	p.seps = slices.Grow(p.seps[:0], min(feeds*p.fields, len(data))+1024)
 	i, at := 0, 0
 	kind, text := BareQuote, ""
 	for i < len(data) {
@@ -175,7 +177,10 @@ func (p *Parser) scanQuoted(c Chunk) (fault *Fault) {
 		if end < 0 {
 			kind, text = UnclosedQuote, "the quote that opens here is never closed"
 			if c.Huge {
-				kind, text = HugeRow, fmt.Sprintf("the quote that opens here is not closed within %d MiB", MostRow>>20)
+				kind, text = HugeRow, fmt.Sprintf("the cell whose quote opens here is longer than %d MiB, the most that a row may have, or the quote is never closed", MostRow>>20)
+			}
+			if nul := bytes.IndexByte(data[at:], 0); nul >= 0 { // no text, so no quote either
+				kind, text, at = NUL, hasNUL, at+nul
 			}
 			break
 		}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"io"
+	"math"
 
 	"revuelta/internal/table"
 )
@@ -28,7 +29,13 @@ type Splitter struct {
 	done   bool
 	spare  chan []byte
 	failed error
+
+	most  int   // rows in a chunk, 0: no bound
+	whole Chunk // rows that are left of a chunk which had more
 }
+
+// Bound has no chunk make a batch of very many cells, where short rows stand below a header of so many fields.
+func (s *Splitter) Bound(fields int) { s.most = table.RowsOf(fields, math.MaxInt32) }
 
 // NewSplitter cuts head followed by what r holds into chunks of about size
 // bytes, the first of which begins on the given line. A nil r holds nothing.
@@ -66,6 +73,9 @@ func (s *Splitter) fresh() []byte {
 
 // Next gives the next chunk, io.EOF after the last.
 func (s *Splitter) Next() (Chunk, error) {
+	if len(s.whole.Data) > 0 {
+		return s.piece(), nil
+	}
 	if s.failed != nil {
 		return Chunk{}, s.failed
 	}
@@ -118,10 +128,39 @@ func (s *Splitter) Next() (Chunk, error) {
 			if last && len(s.rest) == 0 {
 				s.failed = io.EOF
 			}
+			if s.most > 0 && c.feeds > s.most && !c.Huge {
+				s.whole = c
+				return s.piece(), nil
+			}
 			return c, nil
 		}
 		buf = append(make([]byte, 0, 2*cap(buf)), buf...)
 	}
+}
+
+// piece takes as many rows as a chunk may have from one that had more.
+func (s *Splitter) piece() Chunk {
+	c := s.whole
+	end, odd := 0, false
+	for rows := 0; rows < s.most && end < len(c.Data); {
+		n := bytes.IndexByte(c.Data[end:], '\n') + 1
+		if n == 0 {
+			end = len(c.Data)
+			break
+		}
+		line := c.Data[end : end+n]
+		if !s.d.NoQuotes && bytes.Count(line, quote)%2 == 1 {
+			odd = !odd
+		}
+		if end += n; !odd && len(bytes.TrimRight(line, "\r\n")) > 0 { // an empty line is no row
+			rows++
+		}
+	}
+	s.whole.Data = c.Data[end:]
+	c.Data = c.Data[:end:end]
+	c.feeds = bytes.Count(c.Data, newline)
+	s.whole.Line += c.feeds
+	return c
 }
 
 var (

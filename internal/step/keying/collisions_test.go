@@ -39,15 +39,15 @@ func TestNamesThatCollide(t *testing.T) {
 
 // TestKeySetThatCollides: keys that all belong in one line, or agree in one of their hashes, are each there once.
 func TestKeySetThatCollides(t *testing.T) {
-	for name, key := range map[string]func(i int) fingerprint{
-		"one line":          func(i int) fingerprint { return fingerprint{uint64(i + 1), uint32(i)} },
-		"a byte of it else": func(i int) fingerprint { return fingerprint{7, uint32(i % 256)} },
-		"the last line":     func(i int) fingerprint { return fingerprint{uint64(i + 1), 1<<32 - 1} },
+	for name, key := range map[string]func(i int) Fingerprint{
+		"one line":          func(i int) Fingerprint { return Fingerprint{uint64(i + 1), uint32(i)} },
+		"a byte of it else": func(i int) Fingerprint { return Fingerprint{7, uint32(i % 256)} },
+		"the last line":     func(i int) Fingerprint { return Fingerprint{uint64(i + 1), 1<<32 - 1} },
 	} {
 		set := NewKeySet()
-		seen := map[fingerprint]bool{}
+		seen := map[Fingerprint]bool{}
 		for from := 0; from < 3000; from += 100 {
-			var keys []fingerprint
+			var keys []Fingerprint
 			var want []int32
 			for i := range 100 {
 				k := key((from + i) * 2 / 3) // some come twice
@@ -70,8 +70,8 @@ func TestRowKeysTellRowsApart(t *testing.T) {
 		delimiter := rapid.SampledFrom([]byte{',', ';'}).Draw(rt, "delimiter")
 		fields := rapid.IntRange(1, 3).Draw(rt, "fields")
 		mark := new(atomic.Uint32)
-		prints := map[string]fingerprint{}
-		rowOf := map[fingerprint]string{}
+		prints := map[string]Fingerprint{}
+		rowOf := map[Fingerprint]string{}
 		for range rapid.IntRange(1, 4).Draw(rt, "batches") {
 			e := delimited.NewEncoder(delimited.Style{Delimiter: delimiter})
 			var text []byte
@@ -211,7 +211,7 @@ func TestFindingTakesNoMemory(t *testing.T) {
 	}
 	ids := make([]int32, len(texts))
 	set := NewKeySet()
-	keys := []fingerprint{fingerprintOf("a"), fingerprintOf("b")}
+	keys := []Fingerprint{fingerprintOf("a"), fingerprintOf("b")}
 	require.True(t, set.Room(10, 0, 1<<20))
 	set.Add(keys, nil)
 	known := make([]int32, 0, 10)

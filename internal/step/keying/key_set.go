@@ -17,7 +17,7 @@ import (
 // it; others are put together likewise, with the same mark between them.
 type RowKeys struct {
 	Mark   *atomic.Uint32 // the delimiter between cells, shared by all keys that are compared; 0: not known yet
-	Prints []fingerprint
+	Prints []Fingerprint
 	text   []byte
 	cells  [][]string
 	spare  [][]string
@@ -66,6 +66,14 @@ func (k *RowKeys) asRead(b *table.Batch, fields []int) bool {
 	return true
 }
 
+// Keep keeps the fingerprints of some rows alone, in rising order.
+func (k *RowKeys) Keep(rows []int32) {
+	for i, r := range rows {
+		k.Prints[i] = k.Prints[r]
+	}
+	k.Prints = k.Prints[:len(rows)]
+}
+
 // joined puts the keys together. A row with the mark in a cell has as many marks
 // before it as there are cells, so that it is no other row's.
 func (k *RowKeys) joined(b *table.Batch, fields []int) {
@@ -106,10 +114,10 @@ func (k *RowKeys) joined(b *table.Batch, fields []int) {
 	}
 }
 
-// A fingerprint stands for a key: 96 bits of two hashes with secrets of this process, all of which tell in a
+// A Fingerprint stands for a key: 96 bits of two hashes with secrets of this process, all of which tell in a
 // [keySet]. That two keys of a billion are taken for one has a chance below 1 in 10^10, less than that of memory that
 // fails; so no key needs to be kept.
-type fingerprint struct {
+type Fingerprint struct {
 	a uint64 // never 0
 	b uint32
 }
@@ -119,9 +127,9 @@ var secrets = [8]uint64{
 	rand.Uint64(), rand.Uint64(), rand.Uint64(), rand.Uint64(), rand.Uint64(), rand.Uint64(), rand.Uint64(), rand.Uint64(),
 }
 
-func fingerprintOf(key string) fingerprint {
+func fingerprintOf(key string) Fingerprint {
 	a, b := hashes(key)
-	return fingerprint{max(a, 1), uint32(b)}
+	return Fingerprint{max(a, 1), uint32(b)}
 }
 
 // hashes multiplies a text with itself and what is secret, 16 bytes at a time, in two ways that do not depend on each other.
@@ -213,8 +221,11 @@ func (s *keySet) Room(more int, share float64, limit int64) bool {
 	if share > 0 && s.count >= guessFrom && s.before == nil {
 		// Five in a hundred more, with four or five in a line.
 		grown.lines = make([]keyLine, max(min(int(float64(s.count)/share*1.05/4.5), 64*len(s.lines)), need/4)&^1)
-		if int64(len(grown.lines))*lineBytes > limit {
+		if most := int(limit/lineBytes) &^ 1; len(grown.lines) > most { // not all will have room, but as many as can
 			grown.lines = nil
+			if most >= 2*len(s.lines) {
+				grown.lines = make([]keyLine, most)
+			}
 		}
 	}
 	if grown.lines == nil {
@@ -228,7 +239,7 @@ func (s *keySet) Room(more int, share float64, limit int64) bool {
 	for i := range s.lines {
 		l := &s.lines[i]
 		for k := range l.count() {
-			grown.put(fingerprint{l.a[k], s.second[i][k]})
+			grown.put(Fingerprint{l.a[k], s.second[i][k]})
 		}
 	}
 	*s = *grown
@@ -236,7 +247,7 @@ func (s *keySet) Room(more int, share float64, limit int64) bool {
 }
 
 // put puts a key that is not there into the set.
-func (s *keySet) put(f fingerprint) {
+func (s *keySet) put(f Fingerprint) {
 	at, _ := s.find(f)
 	if s.second != nil {
 		s.second[at][s.lines[at].count()] = f.b
@@ -245,7 +256,7 @@ func (s *keySet) put(f fingerprint) {
 }
 
 // Add adds keys, for which there is room; it lists the rows whose key was there before.
-func (s *keySet) Add(keys []fingerprint, known []int32) []int32 {
+func (s *keySet) Add(keys []Fingerprint, known []int32) []int32 {
 	const burst, ahead = 16, 64 // memory is asked for a line that far ahead, so that it is there in time
 	fetchAll(s.lines, keys[:min(ahead, len(keys))])
 	s.count += len(keys)
@@ -276,7 +287,7 @@ func (s *keySet) Add(keys []fingerprint, known []int32) []int32 {
 }
 
 // fill puts keys into their lines, up to the first that may be there already or whose line is full, and says how many that are.
-func fill(lines []keyLine, keys []fingerprint) int {
+func fill(lines []keyLine, keys []Fingerprint) int {
 	n := len(lines)
 	for i := range keys {
 		f := keys[i]
@@ -293,22 +304,27 @@ func fill(lines []keyLine, keys []fingerprint) int {
 }
 
 // fetchAll asks for the lines of keys from memory.
-func fetchAll(lines []keyLine, keys []fingerprint) {
+func fetchAll(lines []keyLine, keys []Fingerprint) {
 	view.Fetch(lines, keys)
 }
 
 // Among lists the rows whose key is in the set; it adds none.
-func (s *keySet) Among(keys []fingerprint, known []int32) []int32 {
-	for r, f := range keys {
-		if _, there := s.find(f); there {
-			known = append(known, int32(r))
+func (s *keySet) Among(keys []Fingerprint, known []int32) []int32 {
+	const burst, ahead = 16, 64 // as in Add
+	fetchAll(s.lines, keys[:min(ahead, len(keys))])
+	for r := 0; r < len(keys); r += burst {
+		fetchAll(s.lines, keys[min(r+ahead, len(keys)):min(r+ahead+burst, len(keys))])
+		for i, f := range keys[r:min(r+burst, len(keys))] {
+			if _, there := s.find(f); there {
+				known = append(known, int32(r+i))
+			}
 		}
 	}
 	return known
 }
 
 // find gives the line of a key, or that with room for it, and whether it is there, or was before.
-func (s *keySet) find(f fingerprint) (at uint64, there bool) {
+func (s *keySet) find(f Fingerprint) (at uint64, there bool) {
 	at = f.line(len(s.lines))
 	if l := &s.lines[at]; l.has(f) {
 		return at, true
@@ -323,7 +339,7 @@ func (s *keySet) find(f fingerprint) (at uint64, there bool) {
 
 // beside does what find does for a key whose own line is full of others: it looks at the other line of
 // the two that lie side by side, then at the next two.
-func (s *keySet) beside(f fingerprint, at uint64) (uint64, bool) {
+func (s *keySet) beside(f Fingerprint, at uint64) (uint64, bool) {
 	for {
 		if l := &s.lines[at^1]; l.has(f) || l.count() < inLine {
 			return at ^ 1, l.has(f)
@@ -338,17 +354,17 @@ func (s *keySet) beside(f fingerprint, at uint64) (uint64, bool) {
 }
 
 // line is where among so many lines a key stands.
-func (f fingerprint) line(lines int) uint64 { return uint64(f.b) * uint64(lines) >> 32 }
+func (f Fingerprint) line(lines int) uint64 { return uint64(f.b) * uint64(lines) >> 32 }
 
 func (l *keyLine) count() uint64 { return l.tags & 0xff }
 
-func (l *keyLine) has(f fingerprint) bool { return l.maybe(f.a) && l.surely(f) }
+func (l *keyLine) has(f Fingerprint) bool { return l.maybe(f.a) && l.surely(f) }
 
 func (l *keyLine) maybe(a uint64) bool {
 	return l.a[0] == a || l.a[1] == a || l.a[2] == a || l.a[3] == a || l.a[4] == a || l.a[5] == a || l.a[6] == a
 }
 
-func (l *keyLine) surely(f fingerprint) bool {
+func (l *keyLine) surely(f Fingerprint) bool {
 	for k := range l.count() {
 		if l.a[k] == f.a && byte(l.tags>>(8*k+8)) == byte(f.b) {
 			return true
@@ -358,7 +374,7 @@ func (l *keyLine) surely(f fingerprint) bool {
 }
 
 // put puts a key into a line with room for it.
-func (l *keyLine) put(f fingerprint) {
+func (l *keyLine) put(f Fingerprint) {
 	n := l.count()
 	l.a[n] = f.a
 	l.tags += 1 + uint64(byte(f.b))<<(8*n+8)

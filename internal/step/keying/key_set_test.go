@@ -20,7 +20,7 @@ func TestFingerprints(t *testing.T) {
 	tell := func(s string) {
 		a, b := hashes(s)
 		around := "x" + s + "y"
-		require.Equal(t, fingerprint{a, uint32(b)}, fingerprintOf(around[1:len(around)-1]), "%q", s)
+		require.Equal(t, Fingerprint{a, uint32(b)}, fingerprintOf(around[1:len(around)-1]), "%q", s)
 		for hash, seen := range map[uint64]map[uint64]string{a: first, b: second} {
 			if other, ok := seen[hash]; ok {
 				require.Equal(t, other, s)
@@ -50,7 +50,7 @@ func TestKeySet(t *testing.T) {
 		limit := rapid.SampledFrom([]int64{math.MaxInt64, 1 << 16}).Draw(t, "limit")
 		for range rapid.IntRange(1, 6).Draw(t, "batches") {
 			numbers := rapid.SliceOfN(rapid.IntRange(0, 5000), 0, 3000).Draw(t, "keys")
-			var keys []fingerprint
+			var keys []Fingerprint
 			for _, n := range numbers {
 				keys = append(keys, fingerprintOf(strconv.Itoa(n)))
 			}
@@ -76,14 +76,14 @@ func TestKeySet(t *testing.T) {
 // Lines and keys are as large as what fetches them takes them to be.
 func TestLinesOfMemory(t *testing.T) {
 	assert.EqualValues(t, lineBytes, reflect.TypeFor[keyLine]().Size())
-	assert.NotPanics(t, func() { fetchAll(make([]keyLine, 2), make([]fingerprint, 3)) })
+	assert.NotPanics(t, func() { fetchAll(make([]keyLine, 2), make([]Fingerprint, 3)) })
 }
 
 // With its size guessed a set grows once, and is not much too large; with more keys than guessed it holds them too.
 func TestKeySetGuesses(t *testing.T) {
 	const all, each, more = 3_000_000, 10_000, 3_000_000
 	s, sizes := NewKeySet(), map[int]bool{}
-	keys := make([]fingerprint, each)
+	keys := make([]Fingerprint, each)
 	for from := 0; from < all; from += each {
 		for i := range keys {
 			keys[i] = fingerprintOf(strconv.Itoa(from + i))
@@ -113,9 +113,9 @@ func TestKeySetGuesses(t *testing.T) {
 }
 
 func BenchmarkKeySet(b *testing.B) {
-	keys := make([]fingerprint, 2_000_000)
+	keys := make([]Fingerprint, 2_000_000)
 	for i := range keys {
-		keys[i] = fingerprint{rand.Uint64(), rand.Uint32()}
+		keys[i] = Fingerprint{rand.Uint64(), rand.Uint32()}
 	}
 	for b.Loop() {
 		s := NewKeySet()

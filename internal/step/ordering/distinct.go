@@ -3,12 +3,13 @@ package ordering
 import (
 	"context"
 	"fmt"
+	"io"
 	"math"
-	"strconv"
 	"sync"
 	"sync/atomic"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/rowstore"
 	"revuelta/internal/selection"
 	"revuelta/internal/step"
 	"revuelta/internal/step/keying"
@@ -68,8 +69,8 @@ func (d *Distinct) fields(in *table.Schema) ([]int, error) {
 	return d.By.Resolve(in)
 }
 
-// Run implements Step. Rows whose keys memory has no room for are sorted by
-// them, which brings equal ones together, and the first of each put back into the order they came in.
+// Run implements Step. Rows whose keys memory has no room for wait in a file, in their order, and their keys in another, dealt
+// by a hash; when all have come it is found out which keys came again.
 func (d *Distinct) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	if s.Resources.Memory == 0 {
 		return step.InTurn(ctx, d.BindInOrder, in, out, s)
@@ -81,8 +82,8 @@ func (d *Distinct) Run(ctx context.Context, in step.In, out step.Out, s *step.Co
 	keys := &keying.RowKeys{Mark: new(atomic.Uint32)}
 	var kept, left []int32
 	sub := table.Get()
-	var rest *sorter // of the rows there was no room for
-	number := int64(0)
+	var wait *laterRows // rows there was no room for
+	defer func() { wait.close() }()
 	err := in(ctx, step.Through{
 		OnStart: func(in *table.Schema) (err error) {
 			schema = in
@@ -92,90 +93,158 @@ func (d *Distinct) Run(ctx context.Context, in step.In, out step.Out, s *step.Co
 			cause = d.cause(in, fields)
 			return out.Start(in)
 		},
-		OnEmit: func(b *table.Batch) error {
+		OnEmit: func(b *table.Batch) (err error) {
 			keys.Load(b, fields)
-			if rest == nil && !seen.Room(b.Rows, s.Share(), s.Resources.Memory/2) {
-				rest = NewOrderKeeper(schema.Len(), fields, "text", s)
+			if wait == nil && !seen.Room(b.Rows, s.Share(), s.Resources.Memory/2) {
+				if wait, err = newLaterRows(schema.Len(), s); err != nil {
+					return err
+				}
 			}
-			if rest == nil {
+			if wait == nil {
 				left = seen.Add(keys.Prints, left[:0])
-				s.Leave(schema, b, left, cause)
+			} else {
+				left = seen.Among(keys.Prints, left[:0])
+			}
+			s.Leave(schema, b, left, cause)
+			if len(left) > 0 {
 				if kept = step.Others(b.Rows, left, kept[:0]); len(kept) == 0 {
 					return nil
 				}
 				sub.Gather(b, kept)
-				return out.Emit(sub)
+				b = sub
+				keys.Keep(kept)
 			}
-			left = seen.Among(keys.Prints, left[:0])
-			s.Leave(schema, b, left, cause)
-			kept = step.Others(b.Rows, left, kept[:0])
-			sub.Gather(b, kept)
-			number = numbered(sub, number)
-			return rest.Add(ctx, sub)
+			if wait == nil {
+				return out.Emit(b)
+			}
+			return wait.add(b, keys.Prints)
 		},
 	})
-	if err == nil && rest != nil {
-		err = d.rest(ctx, schema, fields, rest, out, s)
+	if err == nil && wait != nil {
+		seen = nil
+		err = wait.emit(ctx, func(b *table.Batch, came []int32) error {
+			s.Leave(schema, b, came, cause)
+			if kept = step.Others(b.Rows, came, kept[:0]); len(kept) == 0 {
+				return nil
+			}
+			sub.Gather(b, kept)
+			return out.Emit(sub)
+		})
 	}
 	s.Summary.Text = tellDistinct(&s.Counters)
 	return err
 }
 
-// NewOrderKeeper is a sorter of rows with a number behind their cells.
-func NewOrderKeeper(width int, by []int, order string, s *step.Context) *sorter {
-	k := &sortKeys{}
-	for _, i := range by {
-		k.fields = append(k.fields, sortField{column: i, order: order})
-	}
-	return &sorter{keys: k, width: width + 1, limit: int(s.Resources.Memory / 4), temp: s.Resources.Temp}
+// laterRows are rows that wait until it is known which of their keys came before. They are written and read beside the
+// other work.
+type laterRows struct {
+	keys  *keying.LaterKeys
+	rows  *rowstore.File
+	write chan *table.Batch
+	wrote chan error
 }
 
-// numbered numbers the rows of a batch, in a column behind the others.
-func numbered(b *table.Batch, from int64) int64 {
-	b.Cols = append(b.Cols, table.Column{})
-	numbers := b.Cols[len(b.Cols)-1].Make(b.Rows)
-	for r := range numbers {
-		numbers[r] = strconv.FormatInt(from, 10)
-		from++
+func newLaterRows(width int, s *step.Context) (*laterRows, error) {
+	rows, err := rowstore.NewFile(s.Resources.Temp, width, 256<<10)
+	if err != nil {
+		return nil, err
 	}
-	return from
-}
-
-// rest finds the first of equal rows among those that were sorted.
-func (d *Distinct) rest(ctx context.Context, schema *table.Schema, fields []int, rest *sorter, out step.Out, s *step.Context) error {
-	defer rest.Close()
-	first := NewOrderKeeper(schema.Len(), []int{schema.Len()}, "number", s)
-	defer first.Close()
-	key := keying.RowKey(fields)
-	before, any := "", false
-	var kept, left []int32
-	sub := table.Get()
-	err := rest.Emit(ctx, step.Through{OnEmit: func(b *table.Batch) error {
-		kept, left = kept[:0], left[:0]
-		for r := range b.Rows {
-			k := key(b, r)
-			if any && k == before {
-				left = append(left, int32(r))
-				continue
+	keys, err := keying.NewLaterKeys(s.Resources.Temp)
+	if err != nil {
+		rows.Close()
+		return nil, err
+	}
+	w := &laterRows{keys: keys, rows: rows, write: make(chan *table.Batch, 2), wrote: make(chan error, 1)}
+	go func() {
+		var fault error
+		for b := range w.write {
+			if fault == nil {
+				fault = rows.AddBatch(b)
 			}
-			before, any = k, true
-			kept = append(kept, int32(r))
+			table.Put(b)
 		}
-		if len(left) > 0 {
-			bare := *b
-			bare.Cols = b.Cols[:schema.Len()]
-			s.Leave(schema, &bare, left, d.cause(schema, fields))
-		}
-		sub.Gather(b, kept)
-		return first.Add(ctx, sub)
-	}})
+		w.wrote <- fault
+	}()
+	return w, nil
+}
+
+// written waits for the rows to be written.
+func (w *laterRows) written() error {
+	if w.write == nil {
+		return nil
+	}
+	close(w.write)
+	w.write = nil
+	return <-w.wrote
+}
+
+func (w *laterRows) close() {
+	if w != nil {
+		_ = w.written() // nobody reads them any more
+		w.rows.Close()
+		w.keys.Close()
+	}
+}
+
+// add takes rows over.
+func (w *laterRows) add(b *table.Batch, keys []keying.Fingerprint) error {
+	w.write <- table.Adopt(b)
+	return w.keys.Add(keys)
+}
+
+// emit hands over the rows in their order, with those whose key came before.
+func (w *laterRows) emit(ctx context.Context, do func(b *table.Batch, came []int32) error) error {
+	if err := w.written(); err != nil {
+		return err
+	}
+	again, err := w.keys.Repeated()
 	if err != nil {
 		return err
 	}
-	return first.Emit(ctx, step.Through{OnEmit: func(b *table.Batch) error {
-		b.Cols = b.Cols[:schema.Len()]
-		return out.Emit(b)
-	}})
+	rows, err := w.rows.Read()
+	if err != nil {
+		return err
+	}
+	ctx, stop := context.WithCancel(ctx)
+	read, ended := make(chan *table.Batch, 2), make(chan error, 1)
+	go func() {
+		defer close(read)
+		for {
+			b := table.Get()
+			if err := rows.Into(b); err != nil {
+				ended <- err
+				return
+			}
+			select {
+			case read <- b:
+			case <-ctx.Done():
+				ended <- context.Cause(ctx)
+				return
+			}
+		}
+	}()
+	var came []int32
+	n := 0
+	for b := range read {
+		came = came[:0]
+		for r := range b.Rows {
+			if again[n/64]>>(n%64)&1 != 0 {
+				came = append(came, int32(r))
+			}
+			n++
+		}
+		if err == nil {
+			if err = do(b, came); err != nil {
+				stop()
+			}
+		}
+		table.Put(b)
+	}
+	stop()
+	if end := <-ended; err == nil && end != io.EOF {
+		err = end
+	}
+	return err
 }
 
 // BindInOrder binds it to the fields of its input.

@@ -586,3 +586,12 @@ func (m *merge) next() (row, key []byte) {
 func sortStable(order []int, keys []string) {
 	slices.SortStableFunc(order, func(a, b int) int { return strings.Compare(keys[a], keys[b]) })
 }
+
+// NewOrderKeeper is a sorter of rows with a number behind their cells.
+func NewOrderKeeper(width int, by []int, order string, s *step.Context) *sorter {
+	k := &sortKeys{}
+	for _, i := range by {
+		k.fields = append(k.fields, sortField{column: i, order: order})
+	}
+	return &sorter{keys: k, width: width + 1, limit: int(s.Resources.Memory / 4), temp: s.Resources.Temp}
+}
