@@ -84,7 +84,7 @@ var buffers = sync.Pool{New: func() any { b := make([]byte, 0, flushSize+flushSi
 // run runs the section into the sink. It returns when all its goroutines have ended.
 func (x *section) run(parent context.Context, to sink) error {
 	ctx, cancel := context.WithCancelCause(parent)
-	depth := 2*x.workers + 1
+	depth := x.workers + 1
 	queue, jobs := make(chan *job, depth), make(chan *job, depth)
 	var wg sync.WaitGroup
 	send := func(j *job) error {
