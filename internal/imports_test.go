@@ -19,6 +19,7 @@ var packages = []string{
 	"revuelta/internal/pattern",
 	"revuelta/internal/selection",
 	"revuelta/internal/decimal",
+	"revuelta/internal/numeral",
 	"revuelta/internal/calendar",
 	"revuelta/internal/formula",
 	"revuelta/internal/calc",

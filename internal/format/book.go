@@ -367,7 +367,13 @@ func (f *bookSheet) head(merged mergedAreas) (*oneFile, error) {
 	if len(rows) == 0 {
 		return nil, diag.Dataf("the sheet is empty: there is no header").At(f.what, 0)
 	}
-	h, e := readHead(rows, o, merged)
+	named := slices.Clone(rows)
+	for i := max(0, o.Header.From-1); i < min(o.Header.To, len(named)); i++ {
+		if len(named[i].Cells) == 1 && named[i].Cells[0] == "" { // a row of blanks names nothing
+			named[i].Cells = nil
+		}
+	}
+	h, e := readHead(named, o, merged)
 	if e != nil {
 		e.File = f.what
 		return nil, e

@@ -286,19 +286,8 @@ func firstVisible(l *format.Sample) string {
 	return l.Sheets[0].Name
 }
 
-// Shell is a word as a shell takes it, and a line of a plan too.
-func Shell(s string) string {
-	plain := s != ""
-	for _, c := range s {
-		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || strings.ContainsRune("._-/,@%+:", c)) {
-			plain = false
-		}
-	}
-	if plain {
-		return s
-	}
-	return "'" + strings.ReplaceAll(s, "'", `'"'"'`) + "'"
-}
+// Shell is [diag.Shell].
+func Shell(s string) string { return diag.Shell(s) }
 
 // selected is a field as a selection has it.
 func selected(name string) string {

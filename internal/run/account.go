@@ -114,7 +114,8 @@ type StepAccount struct {
 	Notes    []string    `json:"notes"`
 	Across   []string    `json:"across,omitempty"` // values that became fields
 	Summary  string      `json:"-"`
-	Unfit    []Reason    `json:"-"` // of what was set aside
+	Aside    []Reason    `json:"-"`               // of what was set aside
+	Unfit    []Reason    `json:"unfit,omitempty"` // of cells that did not fit, whose rows went on
 }
 
 // JSON writes the account as an object.
@@ -240,14 +241,14 @@ func (a *Account) Text(width int) string {
 func (s *StepAccount) setAside() string {
 	const most = 3
 	var said []string
-	for _, r := range s.Unfit[:min(len(s.Unfit), most)] {
+	for _, r := range s.Aside[:min(len(s.Aside), most)] {
 		text := r.Text
-		if len(s.Unfit) > 1 {
+		if len(s.Aside) > 1 {
 			text += ": " + diag.Plural(r.Count, "row")
 		}
 		said = append(said, text)
 	}
-	if more := len(s.Unfit) - most; more > 0 {
+	if more := len(s.Aside) - most; more > 0 {
 		said = append(said, diag.Plural(int64(more), "other reason"))
 	}
 	if len(said) == 0 {

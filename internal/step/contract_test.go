@@ -117,7 +117,12 @@ func TestRowsThatLeave(t *testing.T) {
 	assert.EqualValues(t, 2, s.Counters.SetAside)
 	assert.Equal(t, &step.Row{Source: "b.csv", Line: 8, Step: "cast", Field: "net kg", Cell: "x1", Reason: "is not a number", Names: schema.Names(), Cells: []string{"x1", "b"}}, aside[0])
 	assert.Empty(t, aside[1].Field)
-	assert.Equal(t, map[string]int64{"net kg: is not a number": 1, "is odd": 1}, s.Counters.Unfit)
+	assert.Equal(t, map[string]int64{"net kg: is not a number": 1, "is odd": 1}, s.Counters.Aside)
+	for _, row := range []int{1, 0, 1} {
+		s.Misfit(schema, b, row, 0, "is not a number")
+	}
+	assert.Equal(t, map[string]int64{"net kg: is not a number": 3}, s.Counters.Unfit)
+	assert.Equal(t, []step.Quoted{{File: 1, Line: 7, Text: "1"}, {File: 1, Line: 8, Text: "x1"}}, s.Counters.First, "in the order of the rows")
 	s.Leave(schema, b, []int32{0, 1}, step.Cause{Field: 0, Reason: "is not wanted"})
 	assert.EqualValues(t, 2, s.Counters.LeftOut)
 	var left []int32

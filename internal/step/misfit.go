@@ -1,6 +1,10 @@
 package step
 
-import "revuelta/internal/formula"
+import (
+	"revuelta/internal/formula"
+	"revuelta/internal/numeral"
+	"revuelta/internal/table"
+)
 
 // Misfit is why a cell does not fit, and what to try.
 type Misfit struct {
@@ -15,10 +19,10 @@ type BadRow struct {
 	Misfit
 }
 
-// TriesFor is what to try where a cell could not be read by a formula.
-func TriesFor(f *formula.Failure) []string {
+// TriesFor is what to try where a formula could not read a cell of a row.
+func TriesFor(f *formula.Failure, b *table.Batch, row int) []string {
 	if f.Field >= 0 && f.Reason == "is not a number" {
-		return []string{"cast it first: cast FIELD number --decimal , --strip kg"}
+		return numeral.Commands(b.Cols[f.Field].At(row), numeral.Form{})
 	}
 	return nil
 }

@@ -9,7 +9,9 @@
 package step
 
 import (
+	"cmp"
 	"context"
+	"slices"
 	"strings"
 
 	"revuelta/internal/diag"
@@ -146,7 +148,9 @@ type Counters struct {
 	Cells                           Cells // where a step tells of blank ones too
 	Count                           [4]int64
 	Values                          map[string]int64 // values met, where a step tells of them
-	Unfit, Left                     map[string]int64 // why rows were set aside, and left out
+	Aside, Left                     map[string]int64 // why rows were set aside, and left out
+	Unfit                           map[string]int64 // why cells did not fit of which the rows went on
+	First                           []Quoted         // such cells, the first of them, in their order
 }
 
 // Add adds another counters.
@@ -165,7 +169,10 @@ func (t *Counters) Add(o *Counters) {
 	for i := range t.Count {
 		t.Count[i] += o.Count[i]
 	}
-	t.Values, t.Unfit, t.Left = addAll(t.Values, o.Values), addAll(t.Unfit, o.Unfit), addAll(t.Left, o.Left)
+	t.Values, t.Aside, t.Left, t.Unfit = addAll(t.Values, o.Values), addAll(t.Aside, o.Aside), addAll(t.Left, o.Left), addAll(t.Unfit, o.Unfit)
+	for _, q := range o.First {
+		t.quote(q)
+	}
 }
 
 func addAll(to, from map[string]int64) map[string]int64 {
@@ -176,6 +183,40 @@ func addAll(to, from map[string]int64) map[string]int64 {
 		to[k] += n
 	}
 	return to
+}
+
+// Quoted is a cell and where it stands.
+type Quoted struct {
+	File, Line int
+	Text       string
+}
+
+// mostQuoted is how many cells are quoted.
+const mostQuoted = 3
+
+// quote keeps a cell if it is among the first that differ.
+func (t *Counters) quote(q Quoted) {
+	order := func(a, b Quoted) int { return cmp.Or(cmp.Compare(a.File, b.File), cmp.Compare(a.Line, b.Line)) }
+	if len(t.First) == mostQuoted && order(q, t.First[mostQuoted-1]) >= 0 {
+		return
+	}
+	if i := slices.IndexFunc(t.First, func(o Quoted) bool { return o.Text == q.Text }); i >= 0 {
+		if order(q, t.First[i]) >= 0 {
+			return
+		}
+		t.First = slices.Delete(t.First, i, i+1)
+	}
+	q.Text = strings.Clone(q.Text)
+	at, _ := slices.BinarySearchFunc(t.First, q, order)
+	if t.First = slices.Insert(t.First, at, q); len(t.First) > mostQuoted {
+		t.First = t.First[:mostQuoted]
+	}
+}
+
+// Misfit counts a cell that does not fit, of which the row goes on.
+func (s *Context) Misfit(schema *table.Schema, b *table.Batch, row, field int, reason string) {
+	s.Counters.Unfit = because(s.Counters.Unfit, reasonIn(schema.Name(field), reason), 1)
+	s.Counters.quote(Quoted{b.Origin.FileOf(row), b.Origin.LineOf(row), b.Cols[field].At(row)})
 }
 
 // because counts rows that leave for a reason.
@@ -288,7 +329,7 @@ func (s *Context) Unfit(schema *table.Schema, b *table.Batch, row, field int, re
 	if s.Exits.Aside != nil {
 		r.Names, r.Cells = schema.Names(), b.Row(row, nil)
 		s.Counters.SetAside++
-		s.Counters.Unfit = because(s.Counters.Unfit, reasonIn(r.Field, reason), 1)
+		s.Counters.Aside = because(s.Counters.Aside, reasonIn(r.Field, reason), 1)
 		return s.Exits.Aside(r)
 	}
 	text := reason

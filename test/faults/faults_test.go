@@ -3,6 +3,7 @@
 package faults
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/binary"
@@ -384,4 +385,95 @@ func TestWideAndHollowFiles(t *testing.T) {
 	assert.Contains(t, said, "NUL")
 	_, err = os.Stat(filepath.Join(dir, "out.csv"))
 	assert.True(t, errors.Is(err, os.ErrNotExist))
+}
+
+// peak is the most memory that a finished program had, in MiB.
+func peak(c *exec.Cmd) int64 {
+	return c.ProcessState.SysUsage().(*syscall.Rusage).Maxrss >> 10 // KiB, on Linux
+}
+
+// TestSmallFilesTakeLittle: a small file that would make very many blank cells takes no more memory than others.
+func TestSmallFilesTakeLittle(t *testing.T) {
+	if runtime.GOOS != "linux" {
+		t.Skip("memory is counted otherwise there")
+	}
+	dir := folder(t)
+	write := func(name string, text []byte) {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), text, 0o644))
+	}
+	const columns = 16_384
+	head := "first" + strings.Repeat(",", columns-1) + "last\n"
+	write("short.csv", []byte(head+strings.Repeat("7\n", 3000)))
+	write("empty.csv", []byte(head+strings.Repeat("\n", 2_000_000)+"7\n"))
+	var objects strings.Builder
+	for i := range 5000 {
+		fmt.Fprintf(&objects, "{\"member %d\":1}\n", i)
+	}
+	write("members.ndjson", []byte(objects.String()))
+	var book bytes.Buffer
+	z := zip.NewWriter(&book)
+	part := func(name, text string) {
+		w, err := z.Create(name)
+		require.NoError(t, err)
+		_, err = io.WriteString(w, `<?xml version="1.0"?>`+text)
+		require.NoError(t, err)
+	}
+	const main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
+	const relations = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+	part("xl/workbook.xml", `<workbook xmlns="`+main+`" xmlns:r="`+relations+`"><sheets><sheet name="a" sheetId="1" r:id="rId1"/></sheets></workbook>`)
+	part("xl/_rels/workbook.xml.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="rId1" Type="`+relations+`/worksheet" Target="worksheets/sheet1.xml"/></Relationships>`)
+	var sheet strings.Builder
+	sheet.WriteString(`<worksheet xmlns="` + main + `"><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>first</t></is></c><c r="XFD1" t="inlineStr"><is><t>last</t></is></c></row>`)
+	for r := 2; r < 3000; r++ {
+		fmt.Fprintf(&sheet, `<row r="%d"><c r="A%d"><v>%d</v></c></row>`, r, r, r)
+	}
+	part("xl/worksheets/sheet1.xml", sheet.String()+"</sheetData></worksheet>")
+	require.NoError(t, z.Close())
+	write("hollow.xlsx", book.Bytes())
+	for name, rows := range map[string]int{"short.csv": 3000, "empty.csv": 1, "members.ndjson": 5000, "hollow.xlsx": 2998} {
+		c := exec.Command(program, "fields", "#1", name, "-o", "out.csv", "--account", "account.json")
+		c.Dir = dir
+		said, err := c.CombinedOutput()
+		require.NoError(t, err, "%s: %s", name, said)
+		assert.Contains(t, string(said), diagCount(rows)+" row", name)
+		assert.Less(t, peak(c), int64(160), "%s: MiB", name)
+	}
+}
+
+// diagCount is a number as the program writes it.
+func diagCount(n int) string {
+	s := strconv.Itoa(n)
+	if len(s) > 3 {
+		s = s[:len(s)-3] + "," + s[len(s)-3:]
+	}
+	return s
+}
+
+// TestLimitsOfTheProcess: a bound on the memory of the process lowers what steps take, so that they end well.
+func TestLimitsOfTheProcess(t *testing.T) {
+	if runtime.GOOS != "linux" {
+		t.Skip("limits are set otherwise there")
+	}
+	dir := folder(t)
+	var text strings.Builder
+	text.WriteString("colony,kilos\n")
+	for i := range 1_200_000 {
+		fmt.Fprintf(&text, "H%d,%d\n", i*7919%1_000_003, i%10)
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "long.csv"), []byte(text.String()), 0o644))
+	want := ""
+	for _, limit := range []string{"unlimited", "3000000"} {
+		for _, memory := range []string{"", " --memory 64GiB"} {
+			c := exec.Command("sh", "-c", "ulimit -v "+limit+" && exec "+program+" distinct long.csv --quiet"+memory)
+			c.Dir = dir
+			var said bytes.Buffer
+			c.Stderr = &said
+			out, err := c.Output()
+			require.NoError(t, err, "%s%s: %s", limit, memory, said.String())
+			if want == "" {
+				want = string(out)
+			}
+			require.True(t, want == string(out), "%s%s", limit, memory)
+		}
+	}
 }

@@ -431,7 +431,7 @@ func (f *aggregator) look(values []string) (string, []string) {
 }
 
 func (p *partial) unfit(b *table.Batch, r int, fail *formula.Failure) error {
-	return p.s.Unfit(p.f.in, b, r, fail.Field, fail.Reason, step.TriesFor(fail)...)
+	return p.s.Unfit(p.f.in, b, r, fail.Field, fail.Reason, step.TriesFor(fail, b, r)...)
 }
 
 // merge takes what another part folded.

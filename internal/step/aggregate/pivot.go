@@ -364,6 +364,22 @@ func (r *pivoting) expected(values []string) int {
 	return -1
 }
 
+// noneExpected is the error of a table in which none of the expected values occurs, where the others are dropped: all would be.
+func (r *pivoting) noneExpected(all *partial) error {
+	if r.f.drops == nil || len(all.across.Values) == 0 || slices.ContainsFunc(all.across.Values, func(v []string) bool { return r.expected(v) >= 0 }) {
+		return nil
+	}
+	var names []string
+	for _, id := range all.across.InOrder() {
+		names = append(names, r.label(all.across.Values[id]))
+	}
+	e := diag.Dataf("none of the expected values occurs, and --others drop would leave out every row; the values of %s are %s", strings.Join(namesOfKeys(r.f.across), ", "), diag.Names(names))
+	if near := diag.Nearest(r.p.Expect[0], names); near != "" {
+		e.Trying(fmt.Sprintf("did you mean %s?", diag.Quote(near)))
+	}
+	return e.Trying("--others fold")
+}
+
 // unwanted is why rows of across values that nobody expects are left out.
 func (r *pivoting) unwanted(values []string) step.Cause {
 	c := step.Cause{Field: step.NoField, Reason: diag.Quote(r.label(values)) + " is not expected"}
@@ -388,6 +404,9 @@ type column struct {
 func (r *pivoting) Finish(ctx context.Context, parts []step.Partial, out step.Out, s *step.Context) error {
 	all, err := mergePartials(parts, s)
 	if err != nil {
+		return err
+	}
+	if err := r.noneExpected(all); err != nil {
 		return err
 	}
 	columns := r.columns(all, s)

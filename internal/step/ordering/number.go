@@ -180,7 +180,7 @@ func (n *Number) Run(ctx context.Context, in step.In, out step.Out, s *step.Cont
 			for r := range numbers {
 				number, fail := b.next(src, r)
 				if fail != nil {
-					if err := s.Unfit(b.in, src, r, fail.Field, fail.Reason, step.TriesFor(fail)...); err != nil {
+					if err := s.Unfit(b.in, src, r, fail.Field, fail.Reason, step.TriesFor(fail, src, r)...); err != nil {
 						return err
 					}
 					continue

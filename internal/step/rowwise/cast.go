@@ -4,13 +4,12 @@ import (
 	"fmt"
 	"strings"
 	"time"
-	"unicode"
 
 	"github.com/itchyny/timefmt-go"
 
 	"revuelta/internal/calendar"
-	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
+	"revuelta/internal/numeral"
 	"revuelta/internal/selection"
 	"revuelta/internal/step"
 	"revuelta/internal/table"
@@ -30,6 +29,9 @@ var CastSpec = &step.Spec{
 		{Name: "decimal", Value: "CHAR", Help: "what stands before the decimals (default: a point)"},
 		{Name: "thousands", Value: "CHAR", Help: "what stands between thousands"},
 		{Name: "strip", Value: "CHARS", Help: "characters that are taken off: units, currency"},
+		{Name: "negative", Value: "FORM", Repeat: true, Help: "how a negative number is written, n standing for the number: '(n)', 'n-', 'n CR'"},
+		{Name: "scale", Value: "LIST", Help: "what a suffix multiplies by, as 'k=1000,M=1000000,%=0.01'"},
+		{Name: "unfit", Value: "WHAT", Help: "what becomes of cells that do not fit: error (default), blank or keep"},
 	},
 	Make: makeCast,
 	Examples: []step.Example{{
@@ -49,9 +51,8 @@ type Cast struct {
 	To        string
 	From      []string
 	Write     string
-	Decimal   string
-	Thousands string
-	Strip     string
+	Number    numeral.Form
+	Unfit     string
 }
 
 func makeCast(a *step.Args) (step.Step, error) {
@@ -60,7 +61,7 @@ func makeCast(a *step.Args) (step.Step, error) {
 		return nil, err
 	}
 	c := &Cast{Selection: sel, To: a.Operands[1], From: a.All("from"), Write: a.Get("write", ""),
-		Decimal: a.Get("decimal", "."), Thousands: a.Get("thousands", ""), Strip: a.Get("strip", "")}
+		Number: numeral.Form{Decimal: a.Get("decimal", "."), Thousands: a.Get("thousands", ""), Strip: a.Get("strip", ""), Negative: a.All("negative")}}
 	kinds := []string{"number", "date", "time", "datetime", "text"}
 	numeric := c.To == "number"
 	switch {
@@ -70,14 +71,29 @@ func makeCast(a *step.Args) (step.Step, error) {
 			e.Trying("did you mean " + near + "?")
 		}
 		return nil, e
-	case !numeric && (a.Has("decimal") || a.Has("thousands") || a.Has("strip")):
-		return nil, diag.Usagef("--decimal, --thousands and --strip go with number only")
+	case !numeric && (a.Has("decimal") || a.Has("thousands") || a.Has("strip") || a.Has("negative") || a.Has("scale")):
+		return nil, diag.Usagef("--decimal, --thousands, --strip, --negative and --scale go with number only")
 	case (numeric || c.To == "text") && (a.Has("from") || a.Has("write")):
 		return nil, diag.Usagef("--from and --write go with date, time and datetime only")
-	case len([]rune(c.Decimal)) != 1 || len([]rune(c.Thousands)) > 1:
+	case len([]rune(c.Number.Decimal)) != 1 || len([]rune(c.Number.Thousands)) > 1:
 		return nil, diag.Usagef("--decimal and --thousands are one character each")
-	case c.Decimal == c.Thousands:
-		return nil, diag.Usagef("--decimal and --thousands are the same character, %s", diag.Quote(c.Decimal))
+	case c.Number.Decimal == c.Number.Thousands:
+		return nil, diag.Usagef("--decimal and --thousands are the same character, %s", diag.Quote(c.Number.Decimal))
+	case strings.ContainsAny(c.Number.Strip, "+-()\u2212"):
+		return nil, diag.Usagef("--strip %s would take the sign off a number; --negative says how negative numbers are written", diag.Quote(c.Number.Strip)).Trying("--negative '(n)'", "--negative 'n-'")
+	}
+	if c.Unfit, err = a.OneOf("unfit", "error", "blank", "keep"); err != nil {
+		return nil, err
+	}
+	for _, form := range c.Number.Negative {
+		if err := numeral.ParseNegative(form); err != nil {
+			return nil, err
+		}
+	}
+	if a.Has("scale") {
+		if c.Number.Scales, err = numeral.ParseScales(a.Get("scale", "")); err != nil {
+			return nil, err
+		}
 	}
 	for _, f := range append(append([]string{}, c.From...), c.Write) {
 		if f != "" && !strings.Contains(f, "%") {
@@ -124,89 +140,50 @@ func (c *Cast) Bind(in *table.Schema) (*step.Bound, error) {
 				}
 				return read(cell)
 			}}
+			if c.Unfit != "error" {
+				w.unfit = func(cell string) string {
+					if c.Unfit == "keep" {
+						return cell
+					}
+					return ""
+				}
+			}
 			return w.run
 		},
-		Summary: func(t *step.Counters) string { return fmt.Sprintf("%s rewritten", diag.Plural(t.Count[0], "cell")) },
+		Summary: c.tell,
 	}, nil
+}
+
+// tell says what became of the cells.
+func (c *Cast) tell(t *step.Counters) string {
+	said := fmt.Sprintf("%s rewritten", diag.Plural(t.Count[0], "cell"))
+	n := int64(0)
+	for _, count := range t.Unfit {
+		n += count
+	}
+	if n == 0 {
+		return said
+	}
+	var first []string
+	for _, q := range t.First {
+		first = append(first, diag.Quote(q.Text))
+	}
+	what := map[string]string{"blank": "left blank", "keep": "kept as it is"}[c.Unfit]
+	if n > 1 && c.Unfit == "keep" {
+		what = "kept as they are"
+	}
+	return said + fmt.Sprintf("; %s that did not fit %s: %s", diag.Plural(n, "cell"), what, strings.Join(first, ", "))
 }
 
 // number reads a number as people write them and writes it plainly, with the decimals it has.
 func (c *Cast) number(cell string) (out, reason string, tries []string) {
-	s := strings.Map(func(r rune) rune {
-		if strings.ContainsRune(c.Strip, r) && string(r) != c.Decimal {
-			return -1
-		}
-		return r
-	}, cell)
-	s = strings.TrimFunc(s, unicode.IsSpace)
-	plain, ok := s, true
-	if c.Thousands != "" {
-		plain, ok = ungroup(s, c.Thousands, c.Decimal)
+	if plain, ok := c.Number.Read(cell); ok {
+		return plain, "", nil
 	}
-	if c.Decimal != "." {
-		ok = ok && !strings.Contains(plain, ".")
-		plain = strings.Replace(plain, c.Decimal, ".", 1)
+	if c.Unfit != "error" {
+		return "", "is not a number", nil
 	}
-	if strings.HasSuffix(plain, ".") {
-		ok = false
-	}
-	d, read := decimal.Parse(plain)
-	if !ok || !read {
-		return "", "is not a number", c.advice(cell)
-	}
-	if d.Sign() == 0 {
-		d = d.Abs()
-	}
-	return string(d.Append(nil)), "", nil
-}
-
-// ungroup takes the marks between thousands away; they must stand between groups of three.
-func ungroup(s, mark, point string) (string, bool) {
-	whole, rest := s, ""
-	if i := strings.Index(s, point); i >= 0 {
-		whole, rest = s[:i], s[i:]
-	}
-	if !strings.Contains(whole, mark) {
-		return s, !strings.Contains(rest, mark)
-	}
-	groups := strings.Split(strings.TrimLeft(whole, "+-"), mark)
-	for i, g := range groups {
-		if i > 0 && len(g) != 3 || i == 0 && (len(g) < 1 || len(g) > 3) {
-			return s, false
-		}
-	}
-	return strings.ReplaceAll(whole, mark, "") + rest, !strings.Contains(rest, mark)
-}
-
-// advice proposes the options under which a cell would be a number.
-func (c *Cast) advice(cell string) []string {
-	var unit strings.Builder
-	rest := strings.TrimSpace(strings.Map(func(r rune) rune {
-		switch {
-		case unicode.IsDigit(r), strings.ContainsRune(".,+-'", r), unicode.IsSpace(r):
-			return r
-		}
-		if !strings.ContainsRune(unit.String(), r) {
-			unit.WriteRune(r)
-		}
-		return -1
-	}, cell))
-	if !strings.ContainsAny(rest, "0123456789") || len([]rune(unit.String())) > 3 {
-		return nil
-	}
-	try := "cast FIELD number"
-	switch comma, point := strings.LastIndex(rest, ","), strings.LastIndex(rest, "."); {
-	case comma > point && point >= 0:
-		try += " --decimal , --thousands ."
-	case point > comma && comma >= 0:
-		try += " --thousands ,"
-	case comma >= 0:
-		try += " --decimal ,"
-	}
-	if unit.Len() > 0 {
-		try += " --strip " + unit.String()
-	}
-	return []string{try}
+	return "", "is not a number", numeral.Commands(cell, c.Number)
 }
 
 var plainForms = map[string][]string{

@@ -13,6 +13,9 @@ type rewriting struct {
 	// cell gives what a cell becomes, "" in reason where it fits; index counts the fields.
 	cell func(index int, cell string) (out, reason string, tries []string)
 
+	// unfit gives what a cell that does not fit becomes; nil: its row does not fit.
+	unfit func(cell string) string
+
 	dst, sub *table.Batch
 	kept     []int32
 	scratch  []string
@@ -35,6 +38,11 @@ func (w *rewriting) run(src *table.Batch, emit func(*table.Batch) error) error {
 		out := dst.Cols[i].Make(src.Rows)
 		for r, c := range cells {
 			made, reason, tries := w.cell(k, c)
+			if reason != "" && w.unfit != nil {
+				w.s.Misfit(w.in, src, r, i, reason)
+				out[r] = w.unfit(c)
+				continue
+			}
 			if reason != "" {
 				if _, ok := bad[r]; !ok {
 					bad[r] = step.Misfit{Field: i, Reason: reason, Tries: tries}

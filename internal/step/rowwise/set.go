@@ -175,7 +175,7 @@ func (w *setter) run(src *table.Batch, emit func(*table.Batch) error) error {
 					w.rows = append(w.rows, int32(i))
 				}
 			}
-			stop = w.s.Unfit(w.in, src, r, fail.Field, fail.Reason, step.TriesFor(fail)...)
+			stop = w.s.Unfit(w.in, src, r, fail.Field, fail.Reason, step.TriesFor(fail, src, r)...)
 		}
 		r++
 	}

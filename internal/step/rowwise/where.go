@@ -98,7 +98,7 @@ func (f *sifter) sift(src *table.Batch, emit func(*table.Batch) error, keep func
 		}
 		from += n
 		if fail != nil {
-			stop = f.s.Unfit(f.in, src, from, fail.Field, fail.Reason, step.TriesFor(fail)...)
+			stop = f.s.Unfit(f.in, src, from, fail.Field, fail.Reason, step.TriesFor(fail, src, from)...)
 			from++
 		}
 	}
