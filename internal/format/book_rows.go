@@ -112,6 +112,10 @@ func (p *sheetPuller) take(cells []string, n int) error {
 		return p.add(cells, n)
 	}
 	if o.FootAuto { // from the last row of data on
+		if filled(cells) == 0 {
+			p.held = append(p.held, delimited.Record{Cells: blankRow, Line: n})
+			return nil
+		}
 		if !standsAlone(cells, len(p.f.names)) {
 			if err := p.release(0); err != nil {
 				return err
