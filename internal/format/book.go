@@ -55,8 +55,8 @@ func (b *book) leave() error {
 
 // openBook opens the sheets of a workbook that are asked for.
 func openBook(_, path string, o ReadOptions) ([]*oneFile, []*Input, error) {
-	if o.Delimiter != 0 || o.Encoding != "" || o.NoQuotes {
-		return nil, nil, diag.Usagef("--delimiter, --encoding and --quote go with text, not with workbooks").At(path, 0)
+	if o.Delimiter != 0 || o.Encoding != "" || o.NoQuotes || o.First != "" || !o.Layout.plain() {
+		return nil, nil, diag.Usagef("%s go with text, not with workbooks", textOptions).At(path, 0)
 	}
 	f, size, err := wholeFile(path, o)
 	if err != nil {

@@ -21,6 +21,8 @@ type ReadOptions struct {
 	Delimiter  byte // 0: found out
 	NoQuotes   bool
 	LineEndCR  bool // rows end with lone CR
+	Layout     Layout
+	First      string // name to be put before a header that is one name short, "": none
 	Header     Header
 	HeaderJoin string // between the parts of several header rows
 	Body       int    // first row of data, 0: after the header
@@ -158,6 +160,10 @@ type Input struct {
 	Notes  []string
 	How    Found        // what was found out
 	Merged []sheet.Area // of a sheet as it lies: rows by their line, columns from 1
+
+	// Comments tells how many lines of comment there were, and how many among the rows; nil: nobody asked for them. All must have
+	// been read.
+	Comments func() (all, among int64)
 }
 
 // Found is what was found out about a file of text.
@@ -230,6 +236,13 @@ func (r ReadOptions) Over(o ReadOptions) ReadOptions {
 	if o.Limit != 0 {
 		r.Limit = o.Limit
 	}
+	if !o.Layout.plain() {
+		r.Layout = o.Layout
+	}
+	if o.First != "" {
+		r.First = o.First
+	}
+	r.LineEndCR = r.LineEndCR || o.LineEndCR
 	r.NoQuotes = r.NoQuotes || o.NoQuotes
 	r.Flatten = r.Flatten || o.Flatten
 	return r

@@ -37,6 +37,8 @@ type opened struct {
 	notes []string
 	found string // encoding
 	close func() error
+
+	relaid *relaid // lays the text out anew; nil: it is read as it is
 }
 
 // FileError is the error of a file that can't be opened or read.

@@ -93,6 +93,9 @@ func (f *pulled) close() error {
 
 func (f *pulled) parser(*Stats, func(LongRow)) func(Chunk, *table.Batch) error { return ready }
 
+// textOptions are the options that a delimited text alone has.
+const textOptions = "--delimiter, --encoding, --quote, --comment, --widths, --escape and --header-first"
+
 // noSheet refuses options that a table with names of its own has no use for.
 func (o *ReadOptions) noSheet(file, what string) error {
 	switch {
@@ -100,8 +103,8 @@ func (o *ReadOptions) noSheet(file, what string) error {
 		return diag.Usagef("%s is no sheet with rows and columns", what).At(file, 0)
 	case o.Header.Kind != HeaderFirst || o.Body > 0 || o.Foot > 0 || o.FootAuto:
 		return diag.Usagef("--header, --body and --foot do not go with %s: it names its fields", what).At(file, 0)
-	case o.Delimiter != 0 || o.Encoding != "" || o.NoQuotes:
-		return diag.Usagef("--delimiter, --encoding and --quote go with text, not with %s", what).At(file, 0)
+	case o.Delimiter != 0 || o.Encoding != "" || o.NoQuotes || o.First != "" || !o.Layout.plain():
+		return diag.Usagef("%s go with text, not with %s", textOptions, what).At(file, 0)
 	case o.Sheet != "" || o.Area != "":
 		return diag.Usagef("--sheet and --area go with workbooks (xlsx, ods)").At(file, 0)
 	}

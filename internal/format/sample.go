@@ -84,6 +84,12 @@ func sampleOfText(as, path string, o ReadOptions) (*Sample, error) {
 	if err := in.endLines(o); err != nil {
 		return nil, err
 	}
+	if err := in.relay(&o); err != nil {
+		return nil, err
+	}
+	if l.Delimiter == 0 {
+		l.Delimiter = o.Layout.delimiter()
+	}
 	begin := in.probe
 	if l.Whole = in.rest == nil; len(begin) > 4*sampleBegin {
 		begin, l.Whole = begin[:sampleBegin], false
@@ -114,7 +120,7 @@ func sampleOfText(as, path string, o ReadOptions) (*Sample, error) {
 	}
 	l.Whole = l.Whole && len(rows) < sampleRows && err == nil
 	l.First = rows
-	if !l.Whole && in.size > 2*sampleBegin && in.found == "utf-8" && path != "-" && !o.LineEndCR {
+	if !l.Whole && in.size > 2*sampleBegin && in.found == "utf-8" && path != "-" && !o.LineEndCR && in.relaid == nil {
 		l.later(path, in.size, d)
 	}
 	return l, l.settle(o, nil)

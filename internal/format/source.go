@@ -160,12 +160,19 @@ func openDelimited(path string, delimiter byte, o ReadOptions) (*oneFile, *Input
 
 func openText(in *opened, delimiter byte, o ReadOptions) (*oneFile, *Input, error) {
 	f := &textFile{in: in, d: delimited.Dialect{Delimiter: o.Delimiter, NoQuotes: o.NoQuotes}}
-	if f.d.Delimiter == 0 {
+	if f.d.Delimiter == 0 && o.Layout.delimiter() == 0 {
 		o.Delimiter = delimiter
 	}
 	if err := in.endLines(o); err != nil {
 		in.close()
 		return nil, nil, err
+	}
+	if err := in.relay(&o); err != nil {
+		in.close()
+		return nil, nil, err
+	}
+	if f.d.Delimiter == 0 {
+		f.d.Delimiter = o.Layout.delimiter()
 	}
 	if f.d.Delimiter == 0 {
 		if f.d.Delimiter = delimiter; delimiter == 0 {
@@ -200,6 +207,12 @@ func openText(in *opened, delimiter byte, o ReadOptions) (*oneFile, *Input, erro
 		e.File = in.name
 		return nil, nil, e
 	}
+	if o.First != "" {
+		if e := nameFirst(h, rows, o.First); e != nil {
+			in.close()
+			return nil, nil, e.At(in.name, 0)
+		}
+	}
 	f.names = h.names
 	start, line := len(in.probe), 1+bytes.Count(in.probe, []byte{'\n'})
 	switch {
@@ -214,6 +227,16 @@ func openText(in *opened, delimiter byte, o ReadOptions) (*oneFile, *Input, erro
 	f.split = split
 	input := &Input{Name: in.name, Fields: len(f.names), Size: in.size, Notes: append(in.notes, h.notes...),
 		How: Found{Encoding: in.found, Delimiter: f.d.Delimiter, Header: h.found}}
+	if r := in.relaid; r != nil && r.Comment != "" {
+		input.Comments = func() (all, among int64) {
+			for _, n := range r.comments {
+				if n >= line {
+					among++
+				}
+			}
+			return int64(len(r.comments)), among
+		}
+	}
 	if o.Foot > 0 || o.FootAuto {
 		foot := &footer{split: split, d: f.d, rows: o.Foot, auto: o.FootAuto, fields: len(f.names), tell: func(note string) { input.Notes = append(input.Notes, note) }}
 		f.split = foot

@@ -13,14 +13,18 @@ import (
 // ReadOptions are the options of reading, on the command line and of read.
 var ReadOptions = []step.Option{
 	{Name: "read-as", Value: "FORMAT", Help: "the format by name, else by suffix: " + strings.Join(format.Names(), ", ")},
-	{Name: "delimiter", Value: "CHAR", Help: "what parts the cells (else found out: , ; tab |)"},
+	{Name: "delimiter", Value: "CHAR", Help: "what parts the cells (else found out: , ; tab |); spaces: runs of them"},
 	{Name: "encoding", Value: "NAME", Help: "else found out: UTF-8, UTF-16 by mark, else Windows-1252 with a notice"},
 	{Name: "quote", Value: `'"'|none`, Help: "none takes quotes as text"},
+	{Name: "escape", Value: "backslash", Help: "a quote inside quotes is written \\\""},
+	{Name: "comment", Value: "TEXT", Help: "lines that begin so are left out, counted"},
+	{Name: "widths", Value: "8,12,…|auto", Help: "cells of fixed widths in characters, blanks at both ends taken off; auto: parted by the columns that are blank in every row"},
 	{Name: "line-end", Value: "cr", Help: "rows end with lone CR, as very old programs wrote them"},
 	{Name: "sheet", Value: "NAME|N|GLOB", Help: "of a workbook; a glob takes several, one beneath another (default: the first)"},
 	{Name: "area", Value: "B3:K40|NAME", Help: "of a sheet: a range, a defined name or a table's name"},
 	{Name: "header", Value: "N|A-B|none|auto", Help: "the header rows (default: row 1, unless it looks like a title)"},
 	{Name: "header-join", Value: "TEXT", Help: "between the parts of several header rows (default: ' / ')"},
+	{Name: "header-first", Value: "NAME", Help: "the header is one name short of every row: NAME is put before it"},
 	{Name: "body", Value: "N", Help: "the first row of data"},
 	{Name: "foot", Value: "N|auto", Help: "rows at the end that are notes, quoted in the account"},
 	{Name: "blank", Value: "'NA,n/a,-'", Help: "markers that count as blank"},
@@ -41,7 +45,16 @@ var WriteOptions = []step.Option{
 // DecodeRead makes reading options of arguments.
 func DecodeRead(a *step.Args) (o format.ReadOptions, err error) {
 	o.As, o.Encoding, o.HeaderJoin, o.Source = a.Get("read-as", ""), a.Get("encoding", ""), a.Get("header-join", ""), a.Get("source", "")
-	if a.Has("delimiter") {
+	o.First, o.Layout.Comment = a.Get("header-first", ""), a.Get("comment", "")
+	if o.Layout.Backslash = a.Has("escape"); o.Layout.Backslash && a.Get("escape", "") != "backslash" {
+		return o, diag.Usagef("--escape %s: it is backslash", diag.Quote(a.Get("escape", "")))
+	}
+	if a.Has("widths") {
+		if o.Layout.Widths, err = format.ParseWidths(a.Get("widths", "")); err != nil {
+			return o, err
+		}
+	}
+	if o.Layout.Spaces = a.Get("delimiter", "") == "spaces"; a.Has("delimiter") && !o.Layout.Spaces {
 		if o.Delimiter, err = format.ParseDelimiter(a.Get("delimiter", "")); err != nil {
 			return o, err
 		}

@@ -265,7 +265,14 @@ func (t *tableRun) account() {
 				a.Notes = append(a.Notes, fmt.Sprintf("%s %s", diag.Plural(c.n, "row"), c.text))
 			}
 		}
-		if n := t.stats[i].Empty; n > 0 {
+		comments := int64(0)
+		if in.Comments != nil {
+			var all int64
+			if all, comments = in.Comments(); all > 0 {
+				a.Notes = append(a.Notes, fmt.Sprintf("%s of comment left out", diag.Plural(all, "line")))
+			}
+		}
+		if n := t.stats[i].Empty - comments; n > 0 {
 			a.Notes = append(a.Notes, fmt.Sprintf("%s left out", diag.Plural(n, "empty line")))
 		}
 		r.account.Inputs = append(r.account.Inputs, a)
