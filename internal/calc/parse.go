@@ -81,7 +81,9 @@ func (c *Calculation) function(name, inside string) error {
 		return nil
 	default:
 		e := diag.Usagef("there is no calculation %s; there are %s", name, strings.Join(Names, ", "))
-		if near := diag.Nearest(name, Names); near != "" {
+		if here := map[string]string{"avg": "mean", "average": "mean", "total": "sum", "stddev": "stdev", "variance": "var", "quantile": "p90", "percentile": "p90", "unique": "distinct", "nunique": "distinct", "concat": "join"}[strings.ToLower(name)]; here != "" {
+			e.Trying(here + "(" + inside + ")")
+		} else if near := diag.Nearest(name, Names); near != "" {
 			e.Trying(fmt.Sprintf("did you mean %s(…)?", near))
 		}
 		return e

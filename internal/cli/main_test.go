@@ -67,6 +67,11 @@ func TestWrongCommands(t *testing.T) {
 	}{
 		{"unpivt x", 2, `there is no command "unpivt"|did you mean revuelta unpivot?`},
 		{"xyzzy", 2, `there is no command "xyzzy"|try: revuelta --help`},
+		{"select apiary harvest.csv", 2, `there is no command "select"|try: revuelta fields SELECTION`},
+		{"filter 'kilos > 1' harvest.csv", 2, "try: revuelta where FORMULA"},
+		{"convert https://example.org/a.csv", 3, "nothing is read from the network|fetch it into a file first"},
+		{"group --by apiary --calc 'avg(colony)' harvest.csv", 2, "there is no calculation avg|try: mean(colony)"},
+		{"pivot --across 'weekday(colony) as w' --cell 'count()' harvest.csv", 2, "set 'w = weekday(colony)' first"},
 		{"harvest.csv", 2, "try: revuelta look harvest.csv"},
 		{"month.plan", 2, "try: revuelta run month.plan"},
 		{"--verbose", 2, "there is no option --verbose here"},

@@ -72,6 +72,10 @@ func missing(name string, err error) *diag.Error {
 	if folder == "" {
 		folder = "."
 	}
+	if strings.Contains(name, "://") {
+		e.Text = "this is an address, and nothing is read from the network"
+		return e.Trying("fetch it into a file first")
+	}
 	entries, unread := os.ReadDir(folder)
 	if errors.Is(unread, fs.ErrNotExist) {
 		e.Text = "there is no folder " + filepath.Clean(folder)

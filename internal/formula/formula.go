@@ -83,7 +83,7 @@ func parse(source string) (*Formula, error) {
 	}
 	// Every value goes to the parser under a name; col finds it again.
 	var b strings.Builder
-	c := &compiler{names: map[string]int{}, tokens: tokens, at: map[int]int{}}
+	c := &compiler{source: source, names: map[string]int{}, tokens: tokens, at: map[int]int{}}
 	var nots []int // depths of brackets at which a not is open
 	depth := 0
 	for i, t := range tokens {
@@ -122,7 +122,7 @@ func parse(source string) (*Formula, error) {
 		at := len(source)
 		if errors.As(err, &fe) {
 			at = c.place(fe.From)
-			return nil, &Error{at, c.explain(fe.From, b.Len()), ""}
+			return nil, &Error{at, c.explain(fe.From, b.Len()), c.habit(fe.From)}
 		}
 		return nil, &Error{at, "the formula can't be read", ""}
 	}
@@ -135,6 +135,7 @@ func parse(source string) (*Formula, error) {
 
 // compiler makes closures of a syntax tree.
 type compiler struct {
+	source string
 	tokens []token
 	at     map[int]int // token that begins at an offset of the parser's text
 	fields []string
@@ -265,7 +266,7 @@ func (c *compiler) node(n ast.Node) (node, error) {
 			}
 			args = append(args, v)
 		}
-		return call(t, args)
+		return c.call(t, args)
 	}
 	return node{}, &Error{at, "this has no meaning in a formula", ""}
 }
@@ -419,6 +420,9 @@ func (f *Formula) Bind(schema *table.Schema, it int) (*Program, error) {
 			e := selection.Missing(name, schema)
 			if name == "true" || name == "false" || name == "null" || name == "nil" {
 				e.Trying("compare with a value; blank(x) asks for a blank")
+			}
+			if meant := unquoted(f.source, name); meant != "" {
+				e.Trying(meant)
 			}
 			return nil, e
 		}

@@ -68,7 +68,7 @@ var functions = []Function{
 }
 
 // call makes a call of a function.
-func call(t token, args []node) (node, error) {
+func (c *compiler) call(t token, args []node) (node, error) {
 	for _, f := range functions {
 		if f.Name != t.text {
 			continue
@@ -83,7 +83,9 @@ func call(t token, args []node) (node, error) {
 		names[i] = f.Name
 	}
 	e := &Error{t.at, fmt.Sprintf("there is no function %s", t.text), "revuelta functions lists them"}
-	if near := nearest(t.text, names); near != "" {
+	if here := c.foreign(t); here != "" {
+		e.Try = here
+	} else if near := nearest(t.text, names); near != "" {
 		e.Try = "did you mean " + near + "?"
 	}
 	return node{}, e

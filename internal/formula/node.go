@@ -133,7 +133,7 @@ func (n node) number() (func(*env) (decimal.D, bool), error) {
 	case n.kind == Truth:
 		return nil, &Error{n.at, "a comparison is no number", ""}
 	case n.word:
-		return nil, &Error{n.at, "a text is no number", "name a field without quotes, or as {net weight}"}
+		return nil, &Error{n.at, "a text is no number", "text(a, \" \", b) puts texts together; a field stands without quotes, or as {net weight}"}
 	}
 	return n.num, nil
 }

@@ -3,6 +3,7 @@
 package selection
 
 import (
+	"errors"
 	"fmt"
 	"regexp"
 	"slices"
@@ -342,7 +343,12 @@ func (it *Item) fields(schema *table.Schema, in []bool) (fields []int, named boo
 		fields = fits(func(n string) bool { return m.Match(n, parts) })
 	default:
 		if from, to, ok := rangeEnds(it.Text); ok {
-			return it.span(schema, from, to)
+			fields, named, err := it.span(schema, from, to)
+			var e *diag.Error
+			if meant := habit(it.Text, schema); meant != "" && errors.As(err, &e) {
+				e.Try = []string{meant}
+			}
+			return fields, named, err
 		}
 		i, ok, err := position(it.Text, schema)
 		if err != nil {
@@ -351,7 +357,11 @@ func (it *Item) fields(schema *table.Schema, in []bool) (fields []int, named boo
 		if ok {
 			return []int{i}, true, nil
 		}
-		return nil, false, Missing(it.Text, schema)
+		e := Missing(it.Text, schema)
+		if meant := habit(it.Text, schema); meant != "" {
+			e.Try = []string{meant}
+		}
+		return nil, false, e
 	}
 	if len(fields) == 0 {
 		what := "fits"
@@ -361,6 +371,40 @@ func (it *Item) fields(schema *table.Schema, in []bool) (fields []int, named boo
 		return nil, false, diag.Dataf("%s %s none of the %s: %s", it.Text, what, diag.Plural(int64(schema.Len()), "field"), diag.Names(schema.Names()))
 	}
 	return fields, false, nil
+}
+
+var (
+	spanned  = regexp.MustCompile(`^\s*(\S.*?)\s*[-:–]\s*(\S.*?)\s*$`)
+	numbered = regexp.MustCompile(`^\s*(\d+)\s*(?:(?:\.\.|[-:–])\s*(\d+)\s*)?$`)
+	ordered  = regexp.MustCompile(`(?i)^(\S.*?)\s+(desc|asc|descending|ascending)$`)
+)
+
+// habit is the item that somebody may have meant who writes ranges and orders otherwise, "" where it is none that picks something.
+func habit(text string, schema *table.Schema) string {
+	if m := numbered.FindStringSubmatch(text); m != nil {
+		first, _ := strconv.Atoi(m[1])
+		last, _ := strconv.Atoi(m[2])
+		switch {
+		case m[2] == "" && first >= 1 && first <= schema.Len():
+			return "#" + m[1]
+		case first >= 1 && last >= 1 && max(first, last) <= schema.Len():
+			return "#" + m[1] + "..#" + m[2]
+		}
+		return ""
+	}
+	if m := spanned.FindStringSubmatch(text); m != nil && isName(schema, m[1]) && isName(schema, m[2]) {
+		return m[1] + ".." + m[2]
+	}
+	if m := ordered.FindStringSubmatch(text); m != nil && isName(schema, m[1]) {
+		if strings.HasPrefix(strings.ToLower(m[2]), "desc") {
+			return m[1] + " desc"
+		}
+		return m[1]
+	}
+	if rest, minus := strings.CutPrefix(text, "-"); minus && isName(schema, rest) {
+		return rest + " desc"
+	}
+	return ""
 }
 
 // rangeEnds parts A..B; an end may be quoted.

@@ -130,3 +130,32 @@ func TestDotsInNames(t *testing.T) {
 		assert.Equal(t, want, got, source)
 	}
 }
+
+// TestHabitsOfOthers: ranges and orders as other programs write them are told in our words, and what is proposed picks those fields.
+func TestHabitsOfOthers(t *testing.T) {
+	schema := table.NewSchema([]string{"town", "Jan", "Feb", "Mar", "net kg", "2-3"})
+	for wrote, want := range map[string]string{
+		"Jan-Mar": "Jan..Mar", "Jan:Mar": "Jan..Mar", "Jan – net kg": "Jan..net kg", "2..4": "#2..#4", "2-4": "#2..#4", "4:2": "#4..#2", "2": "#2", "7": "", "0": "", "2..9": "", "Jan DESC": "Jan desc", "net kg Ascending": "net kg", "-Jan": "Jan desc",
+		"Jan-Dec": "", "no desc": "", "-no": "",
+	} {
+		s, err := Parse(wrote)
+		require.NoError(t, err)
+		_, err = s.Resolve(schema)
+		var e *diag.Error
+		require.ErrorAs(t, err, &e, wrote)
+		if want == "" {
+			assert.NotContains(t, strings.Join(e.Try, ""), "..", wrote)
+			continue
+		}
+		assert.Equal(t, []string{want}, e.Try, wrote)
+		s, err = Parse(strings.TrimSuffix(want, " desc"))
+		require.NoError(t, err)
+		_, err = s.Resolve(schema)
+		assert.NoError(t, err, want)
+	}
+	s, err := Parse("2-3")
+	require.NoError(t, err)
+	got, err := s.Resolve(schema)
+	require.NoError(t, err)
+	assert.Equal(t, []int{5}, got, "an exact name wins")
+}

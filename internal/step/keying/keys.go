@@ -1,6 +1,7 @@
 package keying
 
 import (
+	"cmp"
 	"errors"
 	"regexp"
 	"slices"
@@ -53,7 +54,7 @@ func ParseKeys(source string) (*KeySpec, error) {
 		if m == nil || !slices.Contains(calendar.Periods, m[1]) {
 			if m != nil && slices.ContainsFunc(formula.Functions(), func(f formula.Function) bool { return f.Name == m[1] }) {
 				return nil, diag.Usagef("%s: only the periods %s can be taken here", diag.Quote(piece), strings.Join(calendar.Periods, ", ")).
-					Trying("set a field first: set 'name = " + strings.TrimSpace(piece) + "'")
+					Trying("set '" + cmp.Or(m[3], m[1]) + " = " + m[1] + "(" + m[2] + ")' first, and name that field here")
 			}
 			plain = append(plain, piece)
 			continue

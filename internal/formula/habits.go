@@ -1,0 +1,114 @@
+package formula
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"revuelta/internal/diag"
+)
+
+// What people write by habit of spreadsheets and of SQL, and the words that a formula has for it. What is proposed is a whole
+// formula wherever one can be made of what stands there.
+
+// habit proposes what may have been meant where the parser could not go on, "" where nothing is known.
+func (c *compiler) habit(offset int) string {
+	at := c.token(offset)
+	t := c.tokens[at]
+	word := strings.ToLower(t.text)
+	bare := t.kind == fieldToken && c.source[t.at] != '{' || t.kind == functionToken
+	switch {
+	case bare && (word == "and" || word == "or" || word == "not"):
+		return c.source[:t.at] + word + c.source[t.at+len(t.text):]
+	case at > 0 && t.kind == operator && t.text == "," && c.tokens[at-1].kind == numberToken && at+1 < len(c.tokens) && c.tokens[at+1].kind == numberToken:
+		return c.source[:t.at] + "." + strings.TrimLeft(c.source[t.at+1:], " ")
+	case at == 0 || !bare || c.tokens[at-1].kind != fieldToken:
+		return ""
+	}
+	before := c.tokens[at-1]
+	name := c.written(before)
+	begin := c.source[:before.at]
+	rest := func(n int) string { // what follows so many tokens more
+		if at+n+1 < len(c.tokens) {
+			return " " + c.source[c.tokens[at+n+1].at:]
+		}
+		return ""
+	}
+	next := func(n int) token {
+		if at+n < len(c.tokens) {
+			return c.tokens[at+n]
+		}
+		return token{}
+	}
+	matching := func(regex string) string {
+		return begin + fmt.Sprintf("fits(%s, %s)", name, diag.Quote("{_:/"+regex+"/}")) + rest(1)
+	}
+	switch {
+	case word == "is" && strings.EqualFold(next(1).text, "null"):
+		return begin + "blank(" + name + ")" + rest(1)
+	case word == "is" && strings.EqualFold(next(1).text, "not") && strings.EqualFold(next(2).text, "null"):
+		return begin + "not blank(" + name + ")" + rest(2)
+	case word == "contains" && next(1).kind == textToken:
+		return matching(".*" + regexp.QuoteMeta(next(1).text) + ".*")
+	case word == "like" && next(1).kind == textToken:
+		return matching(strings.NewReplacer("%", ".*", "_", ".").Replace(regexp.QuoteMeta(next(1).text)))
+	case before.at+len(before.text) <= len(c.source) && c.source[before.at] != '{':
+		last := at // a name of several words
+		for last+1 < len(c.tokens) && c.tokens[last+1].kind == fieldToken && c.source[c.tokens[last+1].at] != '{' {
+			last++
+		}
+		first := at - 1
+		for first > 0 && c.tokens[first-1].kind == fieldToken && c.source[c.tokens[first-1].at] != '{' {
+			first--
+		}
+		end := c.tokens[last].at + len(c.tokens[last].text)
+		return c.source[:c.tokens[first].at] + "{" + c.source[c.tokens[first].at:end] + "}" + c.source[end:]
+	}
+	return ""
+}
+
+// written is a field as it stands in the formula.
+func (c *compiler) written(t token) string {
+	if c.source[t.at] == '{' {
+		return "{" + t.text + "}"
+	}
+	return t.text
+}
+
+// named are functions of other programs by the name they have here, and asked is what does the same as others do.
+var (
+	named = map[string]string{"concat": "text", "concatenate": "text", "max": "greatest", "min": "least", "len": "length", "isnull": "blank", "isblank": "blank", "isna": "blank", "ucase": "upper", "lcase": "lower", "proper": "title", "datediff": "days_between", "ceiling": "ceil"}
+	folds = map[string]string{"sum": "sum", "avg": "mean", "average": "mean", "mean": "mean", "count": "count", "median": "median", "stdev": "stdev", "first": "first", "last": "last"}
+	asked = map[string]string{
+		"substr": `left(a, n), right(a, n), part(a, ";", n)`, "substring": `left(a, n), right(a, n), part(a, ";", n)`, "mid": `left(a, n), right(a, n), part(a, ";", n)`,
+		"today": `the date itself, as "2024-05-02": a plan gives the same whenever it runs`, "now": `the date itself, as "2024-05-02": a plan gives the same whenever it runs`,
+		"coalesce": "a ?? b", "ifnull": "a ?? b", "nvl": "a ?? b", "iif": "a > 0 ? b : c", "ifelse": "a > 0 ? b : c", "cast": "number(a), or the step cast", "regexmatch": `fits(a, "{_:/[A-Z]+/}")`,
+	}
+)
+
+// foreign proposes what a function of other programs is here, "" where nothing is known of it.
+func (c *compiler) foreign(t token) string {
+	word := strings.ToLower(t.text)
+	if here := named[word]; here != "" {
+		return c.source[:t.at] + here + c.source[t.at+len(t.text):]
+	}
+	if fold := folds[word]; fold != "" {
+		inside := ""
+		if open := strings.IndexByte(c.source[t.at:], '('); open >= 0 {
+			if end := strings.IndexByte(c.source[t.at+open:], ')'); end >= 0 {
+				inside = c.source[t.at+open+1 : t.at+open+end]
+			}
+		}
+		return "group --each-row --calc '" + fold + "(" + inside + ")' first: a formula sees one row"
+	}
+	return asked[word]
+}
+
+// unquoted proposes a formula in which a name that is no field stands as a text beside == or !=.
+func unquoted(source, name string) string {
+	word := regexp.MustCompile(`(==|!=)(\s*)` + regexp.QuoteMeta(name) + `($|[^\pL\pN_(])`)
+	if !word.MatchString(source) {
+		return ""
+	}
+	return word.ReplaceAllString(source, `${1}${2}"`+strings.ReplaceAll(name, "$", "$$")+`"${3}`)
+}
