@@ -104,6 +104,11 @@ func (m Moment) Weekday() int { return (int(m.date().Weekday())+6)%7 + 1 }
 // Days counts the days since the first of January of the year 1.
 func (m Moment) Days() int64 { return m.date().Unix()/86400 + 719162 }
 
+// Seconds counts the seconds from the beginning of the year 1; a day without a time of day begins at midnight.
+func (m Moment) Seconds() int64 {
+	return m.Days()*86400 + int64(m.Hour)*3600 + int64(m.Minute)*60 + int64(m.Second)
+}
+
 func (m Moment) date() time.Time {
 	return time.Date(m.Year, time.Month(m.Month), m.Day, 0, 0, 0, 0, time.UTC)
 }

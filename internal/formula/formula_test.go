@@ -116,7 +116,7 @@ func TestFunctionExamples(t *testing.T) {
 		names[f.Name] = true
 	}
 	for _, name := range strings.Fields("blank number text upper lower title trim replace left right part digits length round floor ceil abs least greatest " +
-		"date time year quarter month week day hour month_of_year weekday month_end days_between reads fits pick") {
+		"if date time year quarter month week day hour month_of_year weekday month_end days_between hours_between minutes_between reads fits pick") {
 		assert.True(t, names[name], name)
 	}
 }

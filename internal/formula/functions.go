@@ -31,6 +31,7 @@ type Function struct {
 func Functions() []Function { return functions }
 
 var functions = []Function{
+	{"if", "condition, a, b", "a where the condition holds, else b", `if(2 > 1, "big", "small")`, "big", 3, 3, makeIf},
 	{"blank", "x", "whether x is blank", `blank("")`, "true", 1, 1, makeBlank},
 	{"number", "x", "x read as a number", `number("007") + 1`, "8", 1, 1, makeNumber},
 	{"text", "a, b, …", "the arguments as one text", `text("H-", 26)`, "H-26", 1, 99, makeText},
@@ -61,6 +62,8 @@ var functions = []Function{
 	{"month_of_year", "x", "1 to 12", `month_of_year("2024-05-02")`, "5", 1, 1, ofDate(func(m calendar.Moment) (string, bool) { return strconv.Itoa(m.Month), true })},
 	{"weekday", "x", "1 for Monday to 7 for Sunday", `weekday("2024-05-02")`, "4", 1, 1, ofDate(func(m calendar.Moment) (string, bool) { return strconv.Itoa(m.Weekday()), true })},
 	{"month_end", "x", "the last day of the month", `month_end("2024-02-10")`, "2024-02-29", 1, 1, ofDate(func(m calendar.Moment) (string, bool) { return m.MonthEnd(), true })},
+	{"hours_between", "a, b", "the hours from a to b", `hours_between("2024-05-02T14:30", "2024-05-02T16:00")`, "1.5", 2, 2, makeBetween(3600)},
+	{"minutes_between", "a, b", "the minutes from a to b", `minutes_between("2024-05-02T23:30", "2024-05-03T00:15")`, "45", 2, 2, makeBetween(60)},
 	{"days_between", "a, b", "the days from a to b", `days_between("2024-02-28", "2024-03-01")`, "2", 2, 2, makeDaysBetween},
 	{"reads", `x, "number"`, `whether x can be read as a "number", a "date" or "json"`, `reads("12,5", "number")`, "false", 2, 2, makeReads},
 	{"fits", "x, pattern", "whether x fits a pattern", `fits("T-01", "{row}-{n:#}")`, "true", 2, 2, makeFits},
@@ -199,6 +202,42 @@ func makeDaysBetween(at int, args []node) (node, error) {
 		b, too := to(e)
 		return decimal.FromInt(b.Days() - a.Days()), ok && too
 	}), err
+}
+
+// makeBetween makes the function of the time from one moment to another in units of so many seconds.
+func makeBetween(unit int64) func(at int, args []node) (node, error) {
+	return func(at int, args []node) (node, error) {
+		from, err := dateOf(args[0])
+		if err != nil {
+			return args[0], err
+		}
+		to, err := dateOf(args[1])
+		return numeric(at, func(e *env) (decimal.D, bool) {
+			a, ok := from(e)
+			b, too := to(e)
+			return inUnits(b.Seconds()-a.Seconds(), unit), ok && too
+		}), err
+	}
+}
+
+// inUnits is seconds in hours or minutes: exactly where the decimals end, else to 15 digits.
+func inUnits(seconds, unit int64) decimal.D {
+	const decimals, power = 4, 10_000 // what ends does so there
+	if seconds*power%unit == 0 {
+		return decimal.Scaled(seconds*power/unit, decimals).Shortest()
+	}
+	d, err := decimal.FromFloat(float64(seconds) / float64(unit))
+	if err != nil {
+		panic("formula: " + err.Error()) // it is far from the greatest
+	}
+	return d
+}
+
+func makeIf(at int, args []node) (node, error) {
+	if args[0].kind != Truth {
+		return args[0], &Error{args[0].at, "if wants a comparison first", "if(kilos > 5, \"big\", \"small\")"}
+	}
+	return choice(at, args[0].yes, args[1], args[2])
 }
 
 func title(s string) string {

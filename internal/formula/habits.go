@@ -77,12 +77,12 @@ func (c *compiler) written(t token) string {
 
 // named are functions of other programs by the name they have here, and asked is what does the same as others do.
 var (
-	named = map[string]string{"concat": "text", "concatenate": "text", "max": "greatest", "min": "least", "len": "length", "isnull": "blank", "isblank": "blank", "isna": "blank", "ucase": "upper", "lcase": "lower", "proper": "title", "datediff": "days_between", "ceiling": "ceil"}
+	named = map[string]string{"concat": "text", "concatenate": "text", "max": "greatest", "min": "least", "len": "length", "isnull": "blank", "isblank": "blank", "isna": "blank", "ucase": "upper", "lcase": "lower", "proper": "title", "datediff": "days_between", "ceiling": "ceil", "iif": "if", "ifelse": "if"}
 	folds = map[string]string{"sum": "sum", "avg": "mean", "average": "mean", "mean": "mean", "count": "count", "median": "median", "stdev": "stdev", "first": "first", "last": "last"}
 	asked = map[string]string{
 		"substr": `left(a, n), right(a, n), part(a, ";", n)`, "substring": `left(a, n), right(a, n), part(a, ";", n)`, "mid": `left(a, n), right(a, n), part(a, ";", n)`,
 		"today": `the date itself, as "2024-05-02": a plan gives the same whenever it runs`, "now": `the date itself, as "2024-05-02": a plan gives the same whenever it runs`,
-		"coalesce": "a ?? b", "ifnull": "a ?? b", "nvl": "a ?? b", "iif": "a > 0 ? b : c", "ifelse": "a > 0 ? b : c", "cast": "number(a), or the step cast", "regexmatch": `fits(a, "{_:/[A-Z]+/}")`,
+		"coalesce": "a ?? b", "ifnull": "a ?? b", "nvl": "a ?? b", "cast": "number(a), or the step cast", "regexmatch": `fits(a, "{_:/[A-Z]+/}")`,
 	}
 )
 
