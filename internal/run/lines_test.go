@@ -19,7 +19,7 @@ import (
 var keeping = []string{
 	"where 'kilos > 2'", "where 'id != \"R3\"'", "sort 'kilos desc, id'", "sort note", "fill note", "fill note --up", "number n", "number m --within note --by 'id desc'", "set 'twice = kilos * 2'",
 	"explode forage --at ';'", "explode forage --at ';' --position place", "unpivot 'kilos,jars' --label what --value v", "unpivot 'kilos,jars' --label what --value v --skip-blank", "scrub note", "cast kilos number",
-	"join keepers.csv --on note --partners each", "join keepers.csv --on note --partners first --alone drop", "beside id --as next", "beside id --as before --back 1 --by id", "distinct --by id", "distinct",
+	"join keepers.csv --on note --partners each", "join keepers.csv --on note --partners first --alone drop", "beside id --as next", "beside id --as before --back 1 --by id", "distinct --by id", "distinct", "first 3", "first 1 --within apiary",
 	"mark a\nread @a", "mark b\nwrite tee.csv", "fields 'id,*'", "rename 'note=remark'", "combine '{id}/{note}' --as both --keep", "split id 'R{digits}' --keep", "recode note 'calm=quiet'", "append more.csv",
 	"group --by note --calc 'count() as size' --each-row", "assert --filled id",
 }

@@ -21,7 +21,7 @@ var links = []string{
 	"join other.csv --on id --partners each --alone keep", "join other.csv --on id --partners first --alone drop --bring 'size'",
 	"join other.csv --on 'id' --partners each --alone drop --bring 'keeper'", "fields 'keeper,size,*'", "fields 'size,keeper,id,forage,note'",
 	"explode forage --at ';'", "explode forage --at ';' --position place", "explode note --at ' '", "bundle forage --with ';'",
-	"distinct", "distinct --by id", "distinct --by 'id,apiary,note'", "distinct --by forage", "distinct --by 'size,keeper'", "group --by 'size,keeper' --calc 'count()'",
+	"first 20", "first 2 --within apiary", "first 1 --within 'apiary,note'", "distinct", "distinct --by id", "distinct --by 'id,apiary,note'", "distinct --by forage", "distinct --by 'size,keeper'", "group --by 'size,keeper' --calc 'count()'",
 	"unpivot '{month} kilos' --value kilos", "unpivot '{month} kilos' --value kilos --skip-blank", "pivot --down id --across apiary --cell 'count()'",
 	"group --by 'id,note' --calc 'count()' --calc 'first(forage) as forage'", "group --by apiary --calc 'sum({May kilos}) as kilos' --each-row",
 	"fields 'id,forage,note,*'", "fields 'note,id,forage,apiary'", "fields 'forage,id'", "rename 'note=remark'", "rename 'remark=note'",

@@ -17,7 +17,7 @@ import (
 
 // TestEveryStepCanBeRun: each step tells one way at least in which it can be run, and no more than go together.
 func TestEveryStepCanBeRun(t *testing.T) {
-	for _, line := range []string{"where 'a > 1'", "fill a", "fill a --up", "fill a --right", "fill a --within b", "distinct", "distinct --by a", "sort a", "number n", "number n --by a", "beside a --as b", "assert --rows 3",
+	for _, line := range []string{"where 'a > 1'", "fill a", "fill a --up", "fill a --right", "fill a --within b", "distinct", "distinct --by a", "first 1", "first 1 --within a", "sort a", "number n", "number n --by a", "beside a --as b", "assert --rows 3",
 		"pivot --across a --cell b", "group --by a --calc 'count()'", "group --by a --calc 'count()' --each-row", "join x.csv --on a", "append x.csv", "unpivot a", "explode a --at ;", "bundle a --with ;", "transpose", "stencil 'a b'",
 		"split a '{b}-{c}'", "combine '{a}{b}' --as c", "set 'c = a'", "cast a number", "scrub a", "recode a x=y", "recode a --map x.csv", "rename a=b", "rename --map x.csv", "fields a"} {
 		s, err := steptest.Made(line)

@@ -240,6 +240,17 @@ var models = map[string]model{
 		slices.SortStableFunc(want.Rows, func(x, y []string) int { return compared(keys, x, y) })
 		return "sort '" + strings.Join(words, ",") + "'", want, ""
 	},
+	"first": func(d draw, in *steptest.Table) (string, steptest.Table, string) {
+		n, within := d.upTo(3), d.some(1, "k", "c", "b")
+		want, seen := steptest.Table{Names: in.Names}, map[string]int{}
+		for _, row := range in.Rows {
+			key := fmt.Sprintf("%q", pick(*in, row, within))
+			if seen[key]++; seen[key] <= n {
+				want.Rows = append(want.Rows, row)
+			}
+		}
+		return fmt.Sprintf("first %d --within %s", n, strings.Join(within, ",")), want, ""
+	},
 	"distinct": func(d draw, in *steptest.Table) (string, steptest.Table, string) {
 		by := d.some(1, in.Names...)
 		keys, groups := grouped(*in, in.Rows, by)

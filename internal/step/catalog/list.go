@@ -29,6 +29,7 @@ func List() []*step.Spec {
 		reshape.TransposeSpec,
 		reshape.StencilSpec,
 		ordering.SortSpec,
+		ordering.FirstSpec,
 		ordering.DistinctSpec,
 		ordering.NumberSpec,
 		ordering.BesideSpec,

@@ -37,6 +37,11 @@ func TestSteps(t *testing.T) {
 		{"sort 'a,a'", "a/1", `error: "a" is sorted by twice`},
 		{"sort a --order dates", "a/1", `error: --order "dates": it is one of number, text, natural`},
 		// distinct
+		{"first 2", "a|b/1|x/2|y/3|z", "a|b/1|x/2|y"},
+		{"first 9", "a/1", "a/1"},
+		{"first 1 --within a", "a|b/1|x/01|x/1|y/|z/|w", "a|b/1|x/01|x/|z"},
+		{"first 0", "a/1", `error: first "0": it is a number of rows from 1 up`},
+		{"first 2 --within x", "a/1", `error: there is no field "x"`},
 		{"distinct", "a|b/1|x/01|x/1|x/1|y", "a|b/1|x/01|x/1|y"},
 		{"distinct --by a", "a|b/1|x/01|x/1|x/1|y/|z/|w", "a|b/1|x/01|x/|z"},
 		{"distinct --by a,b", "a|b/x|/|x/x|", "a|b/x|/|x"},
@@ -69,7 +74,7 @@ func TestSteps(t *testing.T) {
 func TestPromises(t *testing.T) {
 	steptest.Promises(t, map[string][]string{
 		"sort":     {"sort a", "sort 'b desc, a' --order natural", "sort c --order text", "sort 'a desc' --order number"},
-		"distinct": {"distinct", "distinct --by a,c"},
+		"distinct": {"distinct", "distinct --by a,c"}, "first": {"first 2", "first 1 --within a,c", "first 100000"},
 		"number":   {"number n", "number n --within a --every 2", "number n --cycle 3", "number n --when 'b == \"w0\"'", "number n --by 'b desc' --within a"},
 		"beside":   {"beside a --as n", "beside a --as n --back 2 --within b", "beside b --as n --ahead 2 --by 'a desc' --else -"},
 		"fill":     {"fill a,b", "fill a --within b", "fill a --up", "fill b --up --within a", "fill a,b --right", "fill a --with 0"},

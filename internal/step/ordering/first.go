@@ -1,0 +1,95 @@
+package ordering
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+
+	"revuelta/internal/diag"
+	"revuelta/internal/selection"
+	"revuelta/internal/step"
+	"revuelta/internal/step/keying"
+	"revuelta/internal/table"
+)
+
+var FirstSpec = &step.Spec{
+	Name: "first",
+	Brief: []string{
+		"Keeps the first N rows, or of each group the first N, and leaves the others out.",
+		"After sort they are the greatest or the least; --limit, in contrast, stops reading.",
+	},
+	Forms:   []string{"first N"},
+	Options: []step.Option{{Name: "within", Value: "SELECTION", Help: "the first N of each group of these fields"}},
+	Make:    makeFirst,
+	Memory:  "a number for each group",
+	Examples: []step.Example{{
+		Command: "revuelta first 1 --within apiary harvest.csv",
+		Input:   "apiary,colony,kilos\nVesk,026,12.5\nTamro,007,9\nVesk,011,7\n",
+		Output:  "apiary,colony,kilos\nVesk,026,12.5\nTamro,007,9\n",
+	}},
+}
+
+// First keeps the first rows.
+type First struct {
+	N      int64
+	Within *selection.Selection // nil: all rows are one group
+}
+
+func makeFirst(a *step.Args) (step.Step, error) {
+	n, err := strconv.ParseInt(a.Operands[0], 10, 64)
+	if err != nil || n < 1 {
+		return nil, diag.Usagef("first %s: it is a number of rows from 1 up", diag.Quote(a.Operands[0])).Trying("first 10")
+	}
+	f := &First{N: n}
+	f.Within, err = step.OptionalSelection(a, "within")
+	return f, err
+}
+
+// Capabilities implements step.Step.
+func (f *First) Capabilities() step.Capabilities { return step.Capabilities{InOrder: f.BindInOrder, Run: f.Run} }
+
+// Run runs it on one goroutine.
+func (f *First) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
+	return step.InTurn(ctx, f.BindInOrder, in, out, s)
+}
+
+// BindInOrder binds it to the fields of its input.
+func (f *First) BindInOrder(in *table.Schema) (*step.Ordered, error) {
+	cause := step.Cause{Field: step.NoField, Reason: fmt.Sprintf("not among the first %s", diag.Count(f.N))}
+	group := func(*table.Batch, int) string { return "" }
+	if f.Within != nil {
+		fields, err := f.Within.Resolve(in)
+		if err != nil {
+			return nil, err
+		}
+		group = keying.RowKey(fields)
+		cause.Reason += " of its " + diag.Names(step.NamesOf(in, fields))
+	}
+	seen := map[string]int64{}
+	var kept, left []int32
+	sub := table.Get()
+	return &step.Ordered{
+		RetainsNothing: true,
+		Do: func(b *table.Batch, _ any, s *step.Context) {
+			kept, left = kept[:0], left[:0]
+			for r := range b.Rows {
+				k := group(b, r)
+				n := seen[k]
+				if n == f.N {
+					left = append(left, int32(r))
+					continue
+				}
+				seen[k] = n + 1
+				kept = append(kept, int32(r))
+			}
+			if len(left) == 0 {
+				return
+			}
+			s.Leave(in, b, left, cause)
+			sub.Gather(b, kept)
+			sub.Own() // what it lent goes with the batch
+			*b, *sub = *sub, *b
+		},
+		Summary: func(t *step.Counters) string { return fmt.Sprintf("%s left out", diag.Plural(t.LeftOut, "row")) },
+	}, nil
+}
