@@ -46,7 +46,9 @@ func makeFirst(a *step.Args) (step.Step, error) {
 }
 
 // Capabilities implements step.Step.
-func (f *First) Capabilities() step.Capabilities { return step.Capabilities{InOrder: f.BindInOrder, Run: f.Run} }
+func (f *First) Capabilities() step.Capabilities {
+	return step.Capabilities{InOrder: f.BindInOrder, Run: f.Run}
+}
 
 // Run runs it on one goroutine.
 func (f *First) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {

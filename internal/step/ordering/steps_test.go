@@ -74,7 +74,8 @@ func TestSteps(t *testing.T) {
 func TestPromises(t *testing.T) {
 	steptest.Promises(t, map[string][]string{
 		"sort":     {"sort a", "sort 'b desc, a' --order natural", "sort c --order text", "sort 'a desc' --order number"},
-		"distinct": {"distinct", "distinct --by a,c"}, "first": {"first 2", "first 1 --within a,c", "first 100000"},
+		"distinct": {"distinct", "distinct --by a,c"},
+		"first":    {"first 1000", "first 1 --within c"},
 		"number":   {"number n", "number n --within a --every 2", "number n --cycle 3", "number n --when 'b == \"w0\"'", "number n --by 'b desc' --within a"},
 		"beside":   {"beside a --as n", "beside a --as n --back 2 --within b", "beside b --as n --ahead 2 --by 'a desc' --else -"},
 		"fill":     {"fill a,b", "fill a --within b", "fill a --up", "fill b --up --within a", "fill a,b --right", "fill a --with 0"},
