@@ -154,6 +154,22 @@ func wellFormed(tb require.TestingT, path string) {
 	require.GreaterOrEqual(tb, parts, 3)
 }
 
+func write(tb require.TestingT, path string, rows [][]string) {
+	f, err := os.Create(path)
+	require.NoError(tb, err)
+	for _, row := range rows { // encoding/csv takes a blank cell alone for no row
+		for i, c := range row {
+			if i > 0 {
+				_, _ = f.WriteString(",")
+			}
+			_, _ = f.WriteString(`"` + strings.ReplaceAll(c, `"`, `""`) + `"`)
+		}
+		_, err := f.WriteString("\n")
+		require.NoError(tb, err)
+	}
+	require.NoError(tb, f.Close())
+}
+
 // convert runs a plan and gives what stands in all.csv then, if it is there.
 func convert(tb require.TestingT, t *testing.T, dir, text string) string {
 	_, err := run.Run(t.Context(), program(t, dir, text), run.Env{Workers: 2, Temp: dir})
