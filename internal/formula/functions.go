@@ -62,9 +62,9 @@ var functions = []Function{
 	{"month_of_year", "x", "1 to 12", `month_of_year("2024-05-02")`, "5", 1, 1, ofDate(func(m calendar.Moment) (string, bool) { return strconv.Itoa(m.Month), true })},
 	{"weekday", "x", "1 for Monday to 7 for Sunday", `weekday("2024-05-02")`, "4", 1, 1, ofDate(func(m calendar.Moment) (string, bool) { return strconv.Itoa(m.Weekday()), true })},
 	{"month_end", "x", "the last day of the month", `month_end("2024-02-10")`, "2024-02-29", 1, 1, ofDate(func(m calendar.Moment) (string, bool) { return m.MonthEnd(), true })},
-	{"hours_between", "a, b", "the hours from a to b", `hours_between("2024-05-02T14:30", "2024-05-02T16:00")`, "1.5", 2, 2, makeBetween(3600)},
-	{"minutes_between", "a, b", "the minutes from a to b", `minutes_between("2024-05-02T23:30", "2024-05-03T00:15")`, "45", 2, 2, makeBetween(60)},
-	{"days_between", "a, b", "the days from a to b", `days_between("2024-02-28", "2024-03-01")`, "2", 2, 2, makeDaysBetween},
+	{"hours_between", "a, b", "the hours from a to b", `hours_between("2024-05-02T14:30", "2024-05-02T16:00")`, "1.5", 2, 2, between(secondsIn(3600))},
+	{"minutes_between", "a, b", "the minutes from a to b", `minutes_between("2024-05-02T23:30", "2024-05-03T00:15")`, "45", 2, 2, between(secondsIn(60))},
+	{"days_between", "a, b", "the days from a to b", `days_between("2024-02-28", "2024-03-01")`, "2", 2, 2, between(daysBetween)},
 	{"reads", `x, "number"`, `whether x can be read as a "number", a "date" or "json"`, `reads("12,5", "number")`, "false", 2, 2, makeReads},
 	{"fits", "x, pattern", "whether x fits a pattern", `fits("T-01", "{row}-{n:#}")`, "true", 2, 2, makeFits},
 	{"pick", "x, path", "a member of the JSON in x, by RFC 9535 path", `pick('{"who": {"name": "Fèrl"}}', "$.who.name")`, "Fèrl", 2, 2, makePick},
@@ -191,21 +191,8 @@ func dateOf(n node) (func(*env) (calendar.Moment, bool), error) {
 	}, err
 }
 
-func makeDaysBetween(at int, args []node) (node, error) {
-	from, err := dateOf(args[0])
-	if err != nil {
-		return args[0], err
-	}
-	to, err := dateOf(args[1])
-	return numeric(at, func(e *env) (decimal.D, bool) {
-		a, ok := from(e)
-		b, too := to(e)
-		return decimal.FromInt(b.Days() - a.Days()), ok && too
-	}), err
-}
-
-// makeBetween makes the function of the time from one moment to another in units of so many seconds.
-func makeBetween(unit int64) func(at int, args []node) (node, error) {
+// between makes the function that tells how far one moment is from another.
+func between(far func(from, to calendar.Moment) decimal.D) func(at int, args []node) (node, error) {
 	return func(at int, args []node) (node, error) {
 		from, err := dateOf(args[0])
 		if err != nil {
@@ -215,10 +202,17 @@ func makeBetween(unit int64) func(at int, args []node) (node, error) {
 		return numeric(at, func(e *env) (decimal.D, bool) {
 			a, ok := from(e)
 			b, too := to(e)
-			return inUnits(b.Seconds()-a.Seconds(), unit), ok && too
+			return far(a, b), ok && too
 		}), err
 	}
 }
+
+var (
+	daysBetween = func(a, b calendar.Moment) decimal.D { return decimal.FromInt(b.Days() - a.Days()) }
+	secondsIn   = func(unit int64) func(a, b calendar.Moment) decimal.D {
+		return func(a, b calendar.Moment) decimal.D { return inUnits(b.Seconds()-a.Seconds(), unit) }
+	}
+)
 
 // inUnits is seconds in hours or minutes: exactly where the decimals end, else to 15 digits.
 func inUnits(seconds, unit int64) decimal.D {
