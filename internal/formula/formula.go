@@ -122,7 +122,7 @@ func parse(source string) (*Formula, error) {
 		at := len(source)
 		if errors.As(err, &fe) {
 			at = c.place(fe.From)
-			return nil, &Error{at, c.explain(fe.From, b.Len()), c.habit(fe.From)}
+			return nil, &Error{at, c.explain(fe.From, b.Len()), proven(c.habit(fe.From), source)}
 		}
 		return nil, &Error{at, "the formula can't be read", ""}
 	}

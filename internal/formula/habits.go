@@ -1,6 +1,7 @@
 package formula
 
 import (
+	"errors"
 	"fmt"
 	"regexp"
 	"strings"
@@ -63,6 +64,24 @@ func (c *compiler) habit(offset int) string {
 		}
 		end := c.tokens[last].at + len(c.tokens[last].text)
 		return c.source[:c.tokens[first].at] + "{" + c.source[c.tokens[first].at:end] + "}" + c.source[end:]
+	}
+	return ""
+}
+
+// proven is a formula that was proposed for another, if it can be read, or what is proposed for it in turn; else "".
+func proven(meant, source string) string {
+	if meant == "" || len(meant) > 2*len(source)+200 {
+		return ""
+	}
+	_, err := parse(meant)
+	var e *Error
+	switch {
+	case err == nil:
+		return meant
+	case errors.As(err, &e) && e.Try != "":
+		if _, err := parse(e.Try); err == nil {
+			return e.Try
+		}
 	}
 	return ""
 }

@@ -18,7 +18,7 @@ func TestHabits(t *testing.T) {
 	schema := table.NewSchema([]string{"town", "branch", "kg", "April kilos", "day"})
 	for _, c := range []struct{ wrote, means string }{
 		{"April kilos * 2", "{April kilos} * 2"}, {"kg + April kilos", "kg + {April kilos}"}, {"branch == Vesk", `branch == "Vesk"`}, {"kg > 1 and branch != Vesk", `kg > 1 and branch != "Vesk"`},
-		{`branch like "V%"`, `fits(branch, "{_:/V.*/}")`}, {`branch like "%(x)_"`, `fits(branch, "{_:/.*\(x\)./}")`}, {`{branch} contains "V" and kg > 1`, `fits({branch}, "{_:/.*V.*/}") and kg > 1`}, {"branch is null", "blank(branch)"},
+		{`branch like "V%"`, `fits(branch, "{_:/V.*/}")`}, {`branch like "%(x)_"`, `fits(branch, "{_:/.*\(x\)./}")`}, {`{branch} contains "V" and kg > 1`, `fits({branch}, "{_:/.*V.*/}") and kg > 1`}, {"branch is null", "blank(branch)"}, {`branch like "V%" AND April kilos > 1,5`, `fits(branch, "{_:/V.*/}") and {April kilos} > 1.5`}, {"kg kg kg ( kg", ""},
 		{"branch IS NOT NULL or kg > 1", "not blank(branch) or kg > 1"}, {"kg > 1 AND kg < 3", "kg > 1 and kg < 3"}, {"kg > 1 Or kg < 3", "kg > 1 or kg < 3"}, {"kg * 1,5", "kg * 1.5"}, {"concat(town, branch)", "text(town, branch)"}, {"max(kg, 3)", "greatest(kg, 3)"},
 		{"len(town) + 1", "length(town) + 1"}, {"isnull(kg)", "blank(kg)"}, {"DateDiff(day, day)", "days_between(day, day)"},
 		{`town + " " + branch`, `say: text(a, " ", b) puts texts together`}, {"today()", "say: a plan gives the same whenever it runs"}, {"sum(kg)", "say: group --each-row --calc 'sum(kg)' first"}, {"avg(kg) > 3", "say: group --each-row --calc 'mean(kg)' first"}, {"coalesce(kg, 0)", "say: a ?? b"},
