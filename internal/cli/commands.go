@@ -324,6 +324,9 @@ func (a *app) read(c *call, files []string) (*run.Read, error) {
 	if files, err = a.files(c, files); err != nil {
 		return nil, err
 	}
+	if files, err = format.Expand(files); err != nil {
+		return nil, err
+	}
 	return &run.Read{Paths: files, Options: o}, nil
 }
 

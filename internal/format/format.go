@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/pattern"
 	"revuelta/internal/sheet"
 	"revuelta/internal/table"
 )
@@ -28,9 +29,10 @@ type ReadOptions struct {
 	Body       int    // first row of data, 0: after the header
 	Foot       int    // rows at the end that are notes
 	FootAuto   bool
-	Blank      []string // markers that count as blank
-	Source     string   // name of a field for the file of each row
-	Limit      int64    // data rows over all files; 0: all
+	Blank      []string         // markers that count as blank
+	Source     string           // name of a field for the file of each row
+	SourcePart *pattern.Pattern // fields out of the name of each file, nil: none
+	Limit      int64            // data rows over all files; 0: all
 	Flatten    bool
 	Sheet      string // of a workbook: a name, a number or a glob
 	Area       string // of a sheet: a range or a name
@@ -226,6 +228,9 @@ func (r ReadOptions) Over(o ReadOptions) ReadOptions {
 	}
 	if o.Source != "" {
 		r.Source = o.Source
+	}
+	if o.SourcePart != nil {
+		r.SourcePart = o.SourcePart
 	}
 	if o.Sheet != "" {
 		r.Sheet = o.Sheet

@@ -38,8 +38,9 @@ type files struct {
 type oneFile struct {
 	body
 	names  []string
-	fields []int // position of each field of the table in the file, -1: it is not there
-	same   bool  // the file's fields are the table's
+	fields []int    // position of each field of the table in the file, -1: it is not there
+	same   bool     // the file's fields are the table's
+	added  []string // what stands in the fields that tell of the file, behind the others
 }
 
 // body is what stands in a file below its header.
@@ -276,13 +277,41 @@ func (s *files) unite() error {
 			s.inputs[i].Notes = append(s.inputs[i].Notes, "not in this file, so blank: "+diag.Names(missing))
 		}
 	}
-	if s.o.Source != "" {
-		if seen[s.o.Source] > 0 {
-			return diag.Dataf("--source %s: there is a field of that name already", diag.Quote(s.o.Source)).Trying("--source file")
-		}
-		names = append(names, s.o.Source)
+	if err := s.addNames(&names, seen); err != nil {
+		return err
 	}
 	s.schema = table.NewSchema(names)
+	return nil
+}
+
+// addNames adds the fields that tell of the files.
+func (s *files) addNames(names *[]string, seen map[string]int) error {
+	if n := s.o.Source; n != "" {
+		if seen[n] > 0 {
+			return diag.Dataf("--source %s: there is a field of that name already", diag.Quote(n)).Trying("--source file")
+		}
+		*names = append(*names, n)
+		seen[n]++
+		for _, f := range s.files {
+			f.added = append(f.added, f.source())
+		}
+	}
+	if s.o.SourcePart == nil {
+		return nil
+	}
+	for _, n := range s.o.SourcePart.Places() {
+		if seen[n] > 0 {
+			return diag.Dataf("--source-part: there is a field %s already", diag.Quote(n)).Trying("another name in the pattern")
+		}
+		*names = append(*names, n)
+	}
+	for _, f := range s.files {
+		parts, err := partsOf(s.o.SourcePart, f.source())
+		if err != nil {
+			return err
+		}
+		f.added = append(f.added, parts...)
+	}
 	return nil
 }
 
@@ -354,7 +383,7 @@ func (p *fileParser) Parse(c Chunk, dst *table.Batch) error {
 	}
 	p.long = nil
 	into := dst
-	if !f.same || p.s.o.Source != "" {
+	if !f.same || len(f.added) > 0 {
 		into = p.raw
 	}
 	err := parse(c, into)
@@ -385,8 +414,8 @@ func (p *fileParser) rearrange(dst, src *table.Batch, f *oneFile) {
 			dst.Cols[i].Borrow(&src.Cols[at])
 		}
 	}
-	if p.s.o.Source != "" {
-		dst.Cols[len(f.fields)].SetConstant(f.source(), src.Rows)
+	for i, cell := range f.added {
+		dst.Cols[len(f.fields)+i].SetConstant(cell, src.Rows)
 	}
 }
 

@@ -29,6 +29,7 @@ var ReadOptions = []step.Option{
 	{Name: "foot", Value: "N|auto", Help: "rows at the end that are notes, quoted in the account"},
 	{Name: "blank", Value: "'NA,n/a,-'", Help: "markers that count as blank"},
 	{Name: "source", Value: "NAME", Help: "a field with the file of each row"},
+	{Name: "source-part", Value: "PATTERN", Help: "fields out of the name of each file, as '{year:4}-{month:2}'"},
 	{Name: "limit", Value: "N", Help: "stop after N data rows"},
 	{Name: "flatten", Help: "nested JSON members become fields a.b; else they stay JSON text"},
 }
@@ -72,6 +73,11 @@ func DecodeRead(a *step.Args) (o format.ReadOptions, err error) {
 		o.LineEndCR = true
 	default:
 		return o, diag.Usagef("--line-end %s: it is cr; LF and CRLF are read as they are", diag.Quote(end))
+	}
+	if a.Has("source-part") {
+		if o.SourcePart, err = format.ParseSourcePart(a.Get("source-part", "")); err != nil {
+			return o, err
+		}
 	}
 	if a.Has("header") {
 		if o.Header, err = format.ParseHeader(a.Get("header", "")); err != nil {

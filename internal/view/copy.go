@@ -264,6 +264,9 @@ func RepeatRuns(room []byte, head, tail *Span, run int, ends []int32, cells []st
 	headFirst, headLast, tailFirst, tailLast, text := head.First[:len(ends)], head.Last[:len(ends)], tail.First[:len(ends)], tail.Last[:len(ends)], head.Text
 	base, most := uintptr(unsafe.Pointer(unsafe.SliceData(text))), uintptr(min(max(cap(text)-Slack, 0), len(text)))
 	used, from, row := 0, run, int32(0)
+	if cap(text) < Slack { // not even a blank cell at its beginning may be copied in blocks
+		return 0, 0
+	}
 	if run > 0 {
 		row = ends[run-1]
 	}

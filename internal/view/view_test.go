@@ -216,6 +216,10 @@ func TestCopiesAreExact(t *testing.T) {
 			untouched(rt, all, n)
 			_, runs = RepeatRuns(dst, &Span{Text: bytes.Clone(text), First: list, Last: list}, &span, 0, ends, loose, &marks)
 			require.Zero(rt, runs, "of another text")
+			little := Text(make([]byte, 0, Slack-1))
+			blanks := slices.Repeat([]string{little.Cell(0, 0)}, rows)
+			_, runs = RepeatRuns(dst, &Span{Text: little, First: blanks, Last: blanks}, &Span{Text: little, First: blanks, Last: blanks}, 0, ends, loose, &marks)
+			require.Zero(rt, runs, "a text without room for a block")
 		}
 	})
 }

@@ -190,12 +190,12 @@ func appendText(dst []byte, s string) []byte {
 // appendNatural appends a text with the digits in it by their number, as natural compares.
 func appendNatural(dst []byte, s string) []byte {
 	for i := 0; i < len(s); {
-		if !isDigit(s[i]) {
+		if !decimal.Digit(s[i]) {
 			dst = append(dst, s[i])
 			i++
 			continue
 		}
-		run := digitsAt(s, i)
+		run := decimal.DigitsAt(s, i)
 		i += len(run)
 		run = strings.TrimLeft(run, "0")
 		n := len(run)
