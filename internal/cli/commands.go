@@ -119,7 +119,7 @@ func commands() []command {
 			Brief:    []string{"Runs a plan: a text file with one step a line.", "Or, without a plan, the steps given by --step. Files take the place of the plan's first read."},
 			Forms:    []string{"run PLAN", "run --step '...'..."},
 			Operands: func(a *step.Args) int { return map[bool]int{true: 0, false: 1}[a.Has("step")] },
-			Options: []step.Option{stepOption,
+			Options: []step.Option{stepOption, givenOption,
 				{Name: "since", Value: "ACCOUNT", Help: "compare with an earlier run's account: fields new or gone, values new across, counts out of the usual"}},
 			Examples: []step.Example{{
 				Command: "revuelta run --step 'fill apiary' --step 'unpivot \"{month} kilos\" --value kilos --skip-blank' harvest.csv",
@@ -135,7 +135,7 @@ func commands() []command {
 			Brief:    []string{"Looks whether a plan can run, reading headers only, and names the fields after each step.", "All that is wrong is told at once; fields that depend on the data are said to be so."},
 			Forms:    []string{"check PLAN", "check --step '...'..."},
 			Operands: func(a *step.Args) int { return map[bool]int{true: 0, false: 1}[a.Has("step")] },
-			Options:  []step.Option{stepOption, {Name: "stages", Help: "show instead how each step is run and what it holds, for those who work on the program"}},
+			Options:  []step.Option{stepOption, givenOption, {Name: "stages", Help: "show instead how each step is run and what it holds, for those who work on the program"}},
 			Examples: []step.Example{{
 				Command: "revuelta check --step 'fill apiary' --step 'unpivot \"{month} kilos\" --value kilos' harvest.csv",
 				Input:   "apiary,colony,April kilos,May kilos\nVesk,026,1.10,4\n",
@@ -150,7 +150,7 @@ func commands() []command {
 			Brief:    []string{"Shows the first rows of a plan after each step, with what is new marked. Writes nothing.", "+ marks new fields, * cells that changed; the rows left out are counted."},
 			Forms:    []string{"trace PLAN", "trace --step '...'..."},
 			Operands: func(a *step.Args) int { return map[bool]int{true: 0, false: 1}[a.Has("step")] },
-			Options: []step.Option{stepOption,
+			Options: []step.Option{stepOption, givenOption,
 				{Name: "follow", Value: "FORMULA", Help: "show the rows for which it holds, through every step that has its fields"},
 				{Name: "rows", Value: "N", Help: "how many rows are shown after each step (default: 5)"}},
 			Examples: []step.Example{{
@@ -324,9 +324,6 @@ func (a *app) read(c *call, files []string) (*run.Read, error) {
 	if files, err = a.files(c, files); err != nil {
 		return nil, err
 	}
-	if files, err = format.Expand(files); err != nil {
-		return nil, err
-	}
 	return &run.Read{Paths: files, Options: o}, nil
 }
 
@@ -380,8 +377,15 @@ func (a *app) program(c *call) (*run.Program, error) {
 	if err != nil && !errors.As(err, &errs) {
 		return nil, err
 	}
-	p, err := plan.Build(name, statements)
+	given, err := givenValues(c.args.All("given"))
+	if err != nil {
+		return nil, err
+	}
 	var more diag.List
+	if statements, err = plan.Fill(name, statements, given); errors.As(err, &more) {
+		return nil, append(errs, more...)
+	}
+	p, err := plan.Build(name, statements)
 	if errors.As(err, &more) {
 		errs = append(errs, more...)
 	}
@@ -390,6 +394,22 @@ func (a *app) program(c *call) (*run.Program, error) {
 	}
 	return p, a.direct(c, p, files)
 }
+
+// givenValues reads NAME=VALUE.
+func givenValues(words []string) (map[string]string, error) {
+	out := map[string]string{}
+	for _, w := range words {
+		name, value, ok := strings.Cut(w, "=")
+		if _, twice := out[name]; !ok || name == "" || twice {
+			return nil, diag.Usagef("--given %s: it is NAME=VALUE, each name once", diag.Quote(w)).Trying("--given month=2024-06")
+		}
+		out[name] = value
+	}
+	return out, nil
+}
+
+// givenOption fills the places of a plan.
+var givenOption = step.Option{Name: "given", Value: "NAME=VALUE", Repeat: true, Help: "what stands for ${NAME} in the plan, which a line given NAME [DEFAULT] declares"}
 
 // direct puts the files and options of the command line in the place of the plan's own.
 func (a *app) direct(c *call, p *run.Program, files []string) error {

@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"revuelta/internal/diag"
-	"revuelta/internal/format"
 	"revuelta/internal/run"
 	"revuelta/internal/step"
 	"revuelta/internal/step/catalog"
@@ -135,9 +134,6 @@ func build(s Statement, folder string) (any, error) {
 		rd := &run.Read{Options: o, Line: s.Line()}
 		for _, path := range args.Operands {
 			rd.Paths = append(rd.Paths, within(folder, path))
-		}
-		if rd.Paths, err = format.Expand(rd.Paths); err != nil {
-			return nil, err
 		}
 		return rd, nil
 	case writeSpec:

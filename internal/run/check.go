@@ -26,6 +26,9 @@ func Check(ctx context.Context, p *Program, env Env) ([]Checked, error) {
 	var out []Checked
 	var errs diag.List
 	r := &runner{p: p, env: env, account: &Account{}, marks: map[string]*held{}}
+	if err := r.expand(); err != nil {
+		return nil, err
+	}
 	if err := r.refuse(); err != nil {
 		return nil, err
 	}

@@ -156,6 +156,9 @@ type Stage struct {
 // Stages tells how the steps of a program are run; of the files it reads headers only. Steps that look at other tables do not read them.
 func Stages(p *Program, env Env) ([]Stage, error) {
 	r := &runner{p: p, env: env, account: &Account{}, marks: map[string]*held{}}
+	if err := r.expand(); err != nil {
+		return nil, err
+	}
 	if _, err := p.OnSheets(); err != nil {
 		return nil, err
 	}

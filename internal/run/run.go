@@ -122,6 +122,9 @@ func (r *runner) all(ctx context.Context) (err error) {
 			h.rows.Close()
 		}
 	}()
+	if err := r.expand(); err != nil {
+		return err
+	}
 	if err := r.refuse(); err != nil {
 		return err
 	}
@@ -151,6 +154,18 @@ func (r *runner) all(ctx context.Context) (err error) {
 		}
 	}
 	return r.finish()
+}
+
+// expand puts the files that fit a glob in its place.
+func (r *runner) expand() (err error) {
+	for _, it := range r.p.Items {
+		if rd, ok := it.(*Read); ok {
+			if rd.Paths, err = format.Expand(rd.Paths); err != nil {
+				return r.errAt(err, rd.Line)
+			}
+		}
+	}
+	return nil
 }
 
 // segments parts the program at its reads.
