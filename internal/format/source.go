@@ -248,50 +248,62 @@ func openText(in *opened, delimiter byte, o ReadOptions) (*oneFile, *Input, erro
 // unite makes the fields of all files one list, as first met.
 func (s *files) unite() error {
 	var names []string
-	seen := map[string]int{}
-	for _, f := range s.files {
-		for _, n := range f.names {
-			if seen[n]++; seen[n] == 1 {
-				names = append(names, n)
-			}
-		}
-	}
-	for i, f := range s.files {
-		at := make(map[string]int, len(f.names))
-		for k, n := range f.names {
-			at[n] = k
-		}
+	if len(s.files) == 1 {
+		f := s.files[0]
+		names, f.same = slices.Clone(f.names), true
 		f.fields = make([]int, len(names))
-		f.same = len(names) == len(f.names)
-		var missing []string
-		for k, n := range names {
-			from, ok := at[n]
-			if !ok {
-				from = -1
-				missing = append(missing, n)
-			}
-			f.fields[k] = from
-			f.same = f.same && from == k
+		for k := range f.fields {
+			f.fields[k] = k
 		}
-		if len(missing) > 0 {
-			s.inputs[i].Notes = append(s.inputs[i].Notes, "not in this file, so blank: "+diag.Names(missing))
-		}
+	} else {
+		names = s.together()
 	}
-	if err := s.addNames(&names, seen); err != nil {
+	if err := s.addNames(&names); err != nil {
 		return err
 	}
 	s.schema = table.NewSchema(names)
 	return nil
 }
 
+// together finds the names of several files, and where each file has them.
+func (s *files) together() (names []string) {
+	place := make(map[string]int, len(s.files[0].names))
+	for _, f := range s.files {
+		for _, n := range f.names {
+			if _, ok := place[n]; !ok {
+				place[n] = len(names)
+				names = append(names, n)
+			}
+		}
+	}
+	for i, f := range s.files {
+		f.fields = slices.Repeat([]int{-1}, len(names))
+		f.same = len(names) == len(f.names)
+		for k, n := range f.names {
+			at := place[n]
+			f.fields[at] = k
+			f.same = f.same && at == k
+		}
+		var missing []string
+		for k, from := range f.fields {
+			if from < 0 {
+				missing = append(missing, names[k])
+			}
+		}
+		if len(missing) > 0 {
+			s.inputs[i].Notes = append(s.inputs[i].Notes, "not in this file, so blank: "+diag.Names(missing))
+		}
+	}
+	return names
+}
+
 // addNames adds the fields that tell of the files.
-func (s *files) addNames(names *[]string, seen map[string]int) error {
+func (s *files) addNames(names *[]string) error {
 	if n := s.o.Source; n != "" {
-		if seen[n] > 0 {
+		if slices.Contains(*names, n) {
 			return diag.Dataf("--source %s: there is a field of that name already", diag.Quote(n)).Trying("--source file")
 		}
 		*names = append(*names, n)
-		seen[n]++
 		for _, f := range s.files {
 			f.added = append(f.added, f.source())
 		}
@@ -300,7 +312,7 @@ func (s *files) addNames(names *[]string, seen map[string]int) error {
 		return nil
 	}
 	for _, n := range s.o.SourcePart.Places() {
-		if seen[n] > 0 {
+		if slices.Contains(*names, n) {
 			return diag.Dataf("--source-part: there is a field %s already", diag.Quote(n)).Trying("another name in the pattern")
 		}
 		*names = append(*names, n)

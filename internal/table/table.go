@@ -43,29 +43,31 @@ func NewSchema(names []string) *Schema {
 // Names makes names of the cells of a header: an empty one becomes field N, one
 // that comes again gets a number. It lists those it made.
 func Names(cells []string) (names, empty, repeated []string) {
-	taken, seen := make(map[string]bool, len(cells)), make(map[string]bool, len(cells))
+	const there, taken = 1, 2 // in the header; a name by now
+	state := make(map[string]uint8, len(cells))
 	for _, c := range cells {
-		taken[c] = true
+		state[c] = there
 	}
 	tried := map[string]int{} // numbers up to which a name is taken, so that many equal ones take no time
 	free := func(name string) string {
 		base := name
-		for n := max(tried[base]+1, 2); taken[name]; n++ {
+		for n := max(tried[base]+1, 2); state[name] > 0; n++ {
 			name = base + " (" + strconv.Itoa(n) + ")"
 			tried[base] = n
 		}
 		return name
 	}
+	names = make([]string, 0, len(cells))
 	for i, name := range cells {
 		switch {
 		case name == "":
 			name = free("field " + strconv.Itoa(i+1))
 			empty = append(empty, name)
-		case seen[name]:
+		case state[name] == taken:
 			name = free(name)
 			repeated = append(repeated, name)
 		}
-		seen[name], taken[name] = true, true
+		state[name] = taken
 		names = append(names, name)
 	}
 	return names, empty, repeated
