@@ -155,16 +155,16 @@ func newLaterRows(width int, s *step.Context) (*laterRows, error) {
 		return nil, err
 	}
 	w := &laterRows{keys: keys, rows: rows, write: make(chan *table.Batch, 2), wrote: make(chan error, 1)}
-	go func() {
+	go func(write <-chan *table.Batch) { // the field is cleared when all is written
 		var fault error
-		for b := range w.write {
+		for b := range write {
 			if fault == nil {
 				fault = rows.AddBatch(b)
 			}
 			table.Put(b)
 		}
 		w.wrote <- fault
-	}()
+	}(w.write)
 	return w, nil
 }
 
