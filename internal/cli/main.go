@@ -288,7 +288,7 @@ func usage(err error, c *command) error {
 
 func unknownCommand(name string) error {
 	e := diag.Usagef("there is no command %s", diag.Quote(name))
-	if here := map[string]string{"select": "fields SELECTION", "filter": "where FORMULA", "drop": "fields '!SELECTION'", "keep": "fields SELECTION", "mutate": "set 'NAME = FORMULA'", "order": "sort SELECTION", "head": "look FILE", "replace": "recode FIELD 'old=new'", "union": "append FILE", "merge": "join FILE --on FIELD"}[name]; here != "" {
+	if here := map[string]string{"select": "fields SELECTION", "filter": "where FORMULA", "drop": "fields '!SELECTION'", "keep": "fields SELECTION", "order": "sort SELECTION", "head": "look FILE", "replace": "recode FIELD 'old=new'", "union": "append FILE", "merge": "join FILE --on FIELD"}[name]; here != "" {
 		return e.Trying(program + " " + here)
 	}
 	if near := diag.Nearest(name, commandNames()); near != "" {

@@ -86,7 +86,7 @@ func (c *compiler) call(t token, args []node) (node, error) {
 		names[i] = f.Name
 	}
 	e := &Error{t.at, fmt.Sprintf("there is no function %s", t.text), "revuelta functions lists them"}
-	if here := c.foreign(t); here != "" {
+	if here := c.foreign(t, len(args)); here != "" {
 		e.Try = here
 	} else if near := nearest(t.text, names); near != "" {
 		e.Try = "did you mean " + near + "?"

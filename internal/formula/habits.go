@@ -105,20 +105,27 @@ var (
 	}
 )
 
-// foreign proposes what a function of other programs is here, "" where nothing is known of it.
-func (c *compiler) foreign(t token) string {
+// foreign proposes what a function of other programs is here, called with so many arguments; "" where nothing is known of it.
+func (c *compiler) foreign(t token, args int) string {
 	word := strings.ToLower(t.text)
-	if here := named[word]; here != "" {
+	column := args == 1 && (word == "max" || word == "min") // of one field, those are of its whole column
+	if here := named[word]; here != "" && !column {
 		return c.source[:t.at] + here + c.source[t.at+len(t.text):]
 	}
-	if fold := folds[word]; fold != "" {
-		inside := ""
-		if open := strings.IndexByte(c.source[t.at:], '('); open >= 0 {
-			if end := strings.IndexByte(c.source[t.at+open:], ')'); end >= 0 {
-				inside = c.source[t.at+open+1 : t.at+open+end]
-			}
+	fold := folds[word]
+	if column {
+		fold = word
+	}
+	if fold != "" {
+		inside := "FIELD"
+		if args == 0 {
+			inside = ""
 		}
-		return "group --each-row --calc '" + fold + "(" + inside + ")' first: a formula sees one row"
+		rest := c.source[t.at+len(t.text):]
+		if end := strings.IndexByte(rest, ')'); end > 0 && !strings.ContainsAny(rest[1:end], "('\"") {
+			inside = rest[1:end]
+		}
+		return "group --each-row --calc '" + fold + "(" + inside + ") as " + fold + "' first: a formula sees one row"
 	}
 	return asked[word]
 }

@@ -21,7 +21,7 @@ func TestHabits(t *testing.T) {
 		{`branch like "V%"`, `fits(branch, "{_:/V.*/}")`}, {`branch like "%(x)_"`, `fits(branch, "{_:/.*\(x\)./}")`}, {`{branch} contains "V" and kg > 1`, `fits({branch}, "{_:/.*V.*/}") and kg > 1`}, {"branch is null", "blank(branch)"}, {`branch like "V%" AND April kilos > 1,5`, `fits(branch, "{_:/V.*/}") and {April kilos} > 1.5`}, {"kg kg kg ( kg", ""},
 		{"branch IS NOT NULL or kg > 1", "not blank(branch) or kg > 1"}, {"kg > 1 AND kg < 3", "kg > 1 and kg < 3"}, {"kg > 1 Or kg < 3", "kg > 1 or kg < 3"}, {"kg * 1,5", "kg * 1.5"}, {"concat(town, branch)", "text(town, branch)"}, {"max(kg, 3)", "greatest(kg, 3)"},
 		{"len(town) + 1", "length(town) + 1"}, {"isnull(kg)", "blank(kg)"}, {"DateDiff(day, day)", "days_between(day, day)"},
-		{`town + " " + branch`, `say: text(a, " ", b) puts texts together`}, {"today()", "say: a plan gives the same whenever it runs"}, {"sum(kg)", "say: group --each-row --calc 'sum(kg)' first"}, {"avg(kg) > 3", "say: group --each-row --calc 'mean(kg)' first"}, {"coalesce(kg, 0)", "say: a ?? b"},
+		{`town + " " + branch`, `say: text(a, " ", b) puts texts together`}, {"today()", "say: a plan gives the same whenever it runs"}, {"sum(kg)", "say: group --each-row --calc 'sum(kg) as sum' first"}, {"max(kg)", "say: group --each-row --calc 'max(kg) as max' first"}, {"sum(number(kg))", "say: 'sum(FIELD) as sum'"}, {"t.csv", ""}, {"avg(kg) > 3", "say: group --each-row --calc 'mean(kg) as mean' first"}, {"coalesce(kg, 0)", "say: a ?? b"},
 		{"kg kg", "{kg kg}"}, {"5 5", ""}, {"uper(town)", "say: did you mean upper?"}, {"branch > Vesk", ""},
 	} {
 		f, err := formula.Parse(c.wrote)

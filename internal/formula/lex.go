@@ -83,7 +83,11 @@ func lex(s string) ([]token, error) {
 			}
 			d, ok := decimal.Parse(s[i:end])
 			if !ok {
-				return nil, &Error{i, fmt.Sprintf("%s is not a number", s[i:end]), "a name that begins with a digit is written {" + s[i:end] + "}"}
+				e := &Error{i, fmt.Sprintf("%s is not a number", s[i:end]), ""}
+				if r != '.' {
+					e.Try = "a name that begins with a digit is written {" + s[i:end] + "}"
+				}
+				return nil, e
 			}
 			out = append(out, token{kind: numberToken, text: s[i:end], at: i, num: d.Shortest()})
 			i = end
