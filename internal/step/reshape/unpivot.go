@@ -268,9 +268,7 @@ func (u *Unpivot) foldByHand(in *table.Schema) (*unpivoting, error) {
 		f.groups = append(f.groups, g)
 	}
 	f.missing()
-	if more := f.doubles - mostDoubles; more > 0 {
-		f.notes = append(f.notes, fmt.Sprintf("%s more give the labels of another", diag.Plural(int64(more), "field")))
-	}
+	f.moreTwice()
 	return f, nil
 }
 
@@ -371,9 +369,7 @@ func (u *Unpivot) foldPattern(in *table.Schema) (*unpivoting, error) {
 		}
 	}
 	f.missing()
-	if more := f.doubles - mostDoubles; more > 0 {
-		f.notes = append(f.notes, fmt.Sprintf("%s more give the labels of another", diag.Plural(int64(more), "field")))
-	}
+	f.moreTwice()
 	return f, nil
 }
 
@@ -411,6 +407,13 @@ const mostDoubles = 3
 func (f *unpivoting) twice(first, second string) {
 	if f.doubles++; f.doubles <= mostDoubles {
 		f.notes = append(f.notes, fmt.Sprintf("%s and %s give the same labels: each makes a row", diag.Quote(first), diag.Quote(second)))
+	}
+}
+
+// moreTwice counts such fields beyond those that are named.
+func (f *unpivoting) moreTwice() {
+	if more := f.doubles - mostDoubles; more > 0 {
+		f.notes = append(f.notes, fmt.Sprintf("%s more give the labels of another", diag.Plural(int64(more), "field")))
 	}
 }
 
