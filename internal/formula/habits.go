@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"unicode/utf8"
 
 	"revuelta/internal/diag"
 )
@@ -132,6 +133,9 @@ func (c *compiler) foreign(t token, args int) string {
 
 // unquoted proposes a formula in which a name that is no field stands as a text beside == or !=.
 func unquoted(source, name string) string {
+	if !utf8.ValidString(name) { // which no expression can hold
+		return ""
+	}
 	word := regexp.MustCompile(`(==|!=)(\s*)` + regexp.QuoteMeta(name) + `($|[^\pL\pN_(])`)
 	if !word.MatchString(source) {
 		return ""
