@@ -102,7 +102,7 @@ func restCollector() { debug.SetGCPercent(400) }
 // much is held. Where little is, that would have it run all the time: memory never touched,
 // which costs nothing, makes it think there is more, until there is.
 func paceCollector() {
-	const untouched, much = 24 << 20, 12 << 20
+	const untouched, much = 12 << 20, 12 << 20
 	debug.SetGCPercent(60)
 	if limit := processLimit(); limit > 0 {
 		debug.SetMemoryLimit(limit - limit/8) // as it comes near, the collector runs more often
