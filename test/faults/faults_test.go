@@ -366,7 +366,7 @@ func TestWideAndHollowFiles(t *testing.T) {
 	write("words.plan", each("read wide.csv\nfields '", field)+"'\nunpivot 'field {n:"+strings.ReplaceAll(each("", strconv.Itoa), ",", "|")+"}' --value one\n")
 	write("expected.plan", each("read wide.csv\nunpivot '*'\npivot --down '' --across label --cell 'sum(value)' --others fold --expect '", field)+"'\n")
 	for _, args := range [][]string{{"convert", "wide.csv", "wide.csv"}, {"fields", fmt.Sprintf("field 1..field %d", fields-2), "wide.csv"}, {"unpivot", "#2..#-1", "wide.csv"}, {"rename", "--snake", "wide.csv"}, {"look", "wide.csv"},
-		{"profile", "same.csv"}, {"look", "same.csv"}, {"explode", "*", "--at", ";", "wide.csv"}, {"convert", "commas.csv"}, {"look", "commas.csv"}, {"sort", "#1", "wide.csv"}, {"join", "wide.csv", "--on", "field 3", "wide.csv"},
+		{"profile", "same.csv"}, {"look", "same.csv"}, {"explode", "*", "--at", ";", "wide.csv"}, {"explode", "field 1", "--at", ";", "wide.csv"}, {"unpivot", "field 1,field 7", "wide.csv"}, {"convert", "commas.csv"}, {"look", "commas.csv"}, {"sort", "#1", "wide.csv"}, {"join", "wide.csv", "--on", "field 3", "wide.csv"},
 		{"run", "kept.plan"}, {"run", "gone.plan"}, {"run", "renamed.plan"}, {"run", "words.plan"}, {"run", "expected.plan"}, {"check", "gone.plan"},
 	} {
 		if args[0] != "look" && args[0] != "profile" && args[0] != "check" {

@@ -252,7 +252,9 @@ func (e *Encoder) plan(b *table.Batch) {
 			p.upTo = p.upTo[:0]
 			for k := range p.cols {
 				upTo := 0
-				if e.clean(&p.cols[k]) {
+				if k > 0 && p.upTo[k-1] > k { // it stands with the one before
+					upTo = p.upTo[k-1]
+				} else if e.clean(&p.cols[k]) {
 					upTo = e.asRead(p.cols, k)
 				}
 				p.upTo = append(p.upTo, upTo)
