@@ -93,7 +93,7 @@ var clean = []struct{ name, text string }{
 }
 
 type found struct {
-	Findings []struct{ Kind, Says, Evidence, Step, Command string }
+	Findings []struct{ Kind, Part, Says, Evidence, Question, Step, Command string }
 }
 
 // TestLook: what is known to be untidy is found in every format, nothing is found in what is
@@ -143,6 +143,11 @@ func TestLook(t *testing.T) {
 			for _, x := range f.Findings {
 				kinds = append(kinds, x.Kind)
 				assert.NotEmpty(t, x.Says)
+				assert.Contains(t, []string{"safe", "decide", "told"}, x.Part)
+				if x.Command == "" {
+					assert.NotEmpty(t, x.Question, "%s: %s", file, x.Says)
+					continue
+				}
 				assert.NotEmpty(t, x.Evidence, "%s: %s", file, x.Says)
 				out, err := exec.Command("sh", "-c", "cd '"+dir+"' && PATH='"+filepath.Dir(bin)+"':$PATH && "+x.Command+" -o mended.csv --overwrite --quiet").CombinedOutput()
 				if !assert.NoError(t, err, "%s: %s\n%s", file, x.Command, out) {

@@ -73,11 +73,12 @@ func commands() []command {
 			Options: []step.Option{
 				{Name: "json", Help: "write what was found as JSON"},
 				{Name: "plan", Value: "FILE", File: true, Help: "write the findings as a plan to start from"},
-				{Name: "rows", Value: "N", Help: "how many rows are shown (default: 12)"}},
+				{Name: "rows", Value: "N", Help: "how many rows are shown (default: 12)"},
+				{Name: "all", Help: "all findings, not the first dozen alone"}},
 			Examples: []step.Example{{
 				Command: "revuelta look harvest.csv",
 				Input:   "apiary,colony,May kilos,May jars,June kilos,June jars\nVesk,026,1.10,2,4,8\n,027,2.5,5,,\n,031,3,6,1,2\nTamro,007,2,4,1.5,3\n,011,7,14,0.5,1\n",
-				Output:  "harvest.csv\n  file    csv, 136 bytes, UTF-8, cells parted by \",\", line ends LF\n  header  row 1\n  data    from row 2 on\n  fields  6\n  rows    5\n  codes   colony: leading zeros are kept\n\nrow          #1      #2      #3         #4        #5          #6\n─────────────────────────────────────────────────────────────────────────\n  1  header  apiary  colony  May kilos  May jars  June kilos  June jars\n  2          Vesk    026     1.10       2         4           8\n  3                  027     2.5        5\n  4                  031     3          6         1           2\n  5          Tamro   007     2          4         1.5         3\n  6                  011     7          14        0.5         1\n\n2 findings\n  1. 4 headers follow {month} {@:kilos|jars}: May kilos, May jars, June kilos, June jars\n     revuelta unpivot '{month} {@:kilos|jars}' harvest.csv\n  2. apiary is blank under each label: 3 of 5 cells blank, below \"Vesk\" in line 2\n     revuelta fill apiary harvest.csv\n",
+				Output:  "harvest.csv\n  file    csv, 136 bytes, UTF-8, cells parted by \",\", line ends LF\n  header  row 1\n  data    from row 2 on\n  fields  6\n  rows    5\n  codes   colony: leading zeros are kept\n\nrow          #1      #2      #3         #4        #5          #6\n─────────────────────────────────────────────────────────────────────────\n  1  header  apiary  colony  May kilos  May jars  June kilos  June jars\n  2          Vesk    026     1.10       2         4           8\n  3                  027     2.5        5\n  4                  031     3          6         1           2\n  5          Tamro   007     2          4         1.5         3\n  6                  011     7          14        0.5         1\n\nNothing is lost by these: each was run on the rows looked at.\n  1. 4 headers follow {month} {@:kilos|jars}: May kilos, May jars, June kilos, June jars\n     revuelta unpivot '{month} {@:kilos|jars}' harvest.csv\n  2. apiary is blank under each label: 3 of 5 cells blank, below \"Vesk\" in line 2\n     revuelta fill apiary harvest.csv\n",
 			}},
 		},
 		action: lookAt,

@@ -45,7 +45,7 @@ func lookAt(ctx context.Context, a *app, c *call) error {
 		}
 	}
 	restCollector()
-	r, err := inspect.Look(path, o)
+	r, err := inspect.Look(path, o, prover(ctx))
 	if err != nil {
 		return err
 	}
@@ -53,7 +53,7 @@ func lookAt(ctx context.Context, a *app, c *call) error {
 	case c.args.Has("json"):
 		err = a.lookJSON(r)
 	default:
-		err = a.lookText(r, rows)
+		err = a.lookText(r, rows, c.args.Has("all"))
 	}
 	if err == nil && c.args.Has("plan") {
 		err = a.lookPlan(ctx, r, path, c.args.Get("plan", ""))
@@ -147,8 +147,11 @@ func sizeText(n int64) string {
 	return diag.Plural(n, "byte")
 }
 
+// firstFindings is how many findings the first screen has.
+const firstFindings = 12
+
 // lookText draws what was found.
-func (a *app) lookText(r *inspect.Report, most int) error {
+func (a *app) lookText(r *inspect.Report, most int, all bool) error {
 	width := 100
 	if isTerminal(a.Out) {
 		width, _ = terminalSize(a.Out)
@@ -162,15 +165,33 @@ func (a *app) lookText(r *inspect.Report, most int) error {
 	b.WriteString("\n" + drawSample(r.Sample, most, width) + "\n")
 	if len(r.Findings) == 0 {
 		b.WriteString("Nothing untidy was found in it.\n")
-	} else {
-		fmt.Fprintf(&b, "%s\n", diag.Plural(int64(len(r.Findings)), "finding"))
 	}
+	headings := map[string]string{
+		inspect.Safe:   "Nothing is lost by these: each was run on the rows looked at.",
+		inspect.Decide: "These are yours to decide: rows leave, values merge, or there are two readings.",
+		inspect.Told:   "To be known; nothing is proposed.",
+	}
+	part := ""
 	for i, f := range r.Findings {
+		if i == firstFindings && !all {
+			fmt.Fprintf(&b, "\n%s more: look --all\n", diag.Count(int64(len(r.Findings)-i)))
+			break
+		}
+		if f.Part != part {
+			part = f.Part
+			b.WriteString(map[bool]string{true: "\n"}[i > 0] + strings.Join(diag.Fold(headings[part], width), "\n") + "\n")
+		}
 		text := f.Says
 		if f.Evidence != "" {
 			text += ": " + f.Evidence
 		}
-		fmt.Fprintf(&b, "%3d. %s\n     %s\n", i+1, strings.Join(diag.Fold(diag.Visible(text), width-5), "\n     "), f.Command)
+		if f.Question != "" {
+			text += " — " + f.Question
+		}
+		fmt.Fprintf(&b, "%3d. %s\n", i+1, strings.Join(diag.Fold(diag.Visible(text), width-5), "\n     "))
+		if f.Command != "" {
+			fmt.Fprintf(&b, "     %s\n", f.Command)
+		}
 	}
 	return a.print(b.String())
 }
@@ -268,7 +289,7 @@ func (a *app) lookJSON(r *inspect.Report) error {
 	return printTo(a.Out, b.String())
 }
 
-// lookPlan writes the findings as a plan. Steps that do not run as they are stand in it as comments.
+// lookPlan writes the findings as a plan: what is proved, and runs behind the steps before it, as steps, the rest as comments.
 func (a *app) lookPlan(ctx context.Context, r *inspect.Report, path, to string) error {
 	if path == "-" {
 		return diag.Usagef("--plan needs a file to read, not standard input")
@@ -280,25 +301,29 @@ func (a *app) lookPlan(ctx context.Context, r *inspect.Report, path, to string) 
 	}
 	rank := []string{"repeated blocks", "total rows", "total fields", "blank fields", "blank runs", "spaces", "spellings", "duplicate rows", "duplicate keys", "numbers", "dates", "compound", "headers", "several values", "JSON", "names without a person", "names and values"}
 	findings := slices.Clone(r.Findings)
-	findings = slices.DeleteFunc(findings, func(f inspect.Finding) bool { return !slices.Contains(rank, f.Kind) })
 	slices.SortStableFunc(findings, func(x, y inspect.Finding) int { return slices.Index(rank, x.Kind) - slices.Index(rank, y.Kind) })
-	lines := []string{"# " + strings.ReplaceAll(filepath.Base(path), "\n", " ") + ", tidied: a plan to start from", read}
+	one := func(text string) string { return strings.ReplaceAll(text, "\n", " ") }
+	lines := []string{"# " + one(filepath.Base(path)) + ", tidied: a plan to start from", read}
 	for _, f := range findings {
-		f.Step = strings.TrimSuffix(f.Step, inspect.Aside)
-		why := ""
-		if f.Kind == "duplicate keys" { // which row is right, somebody must say
-			why = "one row of each would be lost"
-		} else if err := tries(ctx, append(slices.Clone(lines[1:]), f.Step), folder); err != nil {
-			var e *diag.Error
-			if errors.As(err, &e) {
-				why = e.Text
-			} else {
+		lines = append(lines, "# "+one(f.Says))
+		if f.Step == "" {
+			if f.Question != "" {
+				lines = append(lines, "#   "+one(f.Question))
+			}
+			continue
+		}
+		why := f.Question
+		if f.Part == inspect.Safe {
+			why = ""
+			if err := tries(ctx, append(slices.Clone(lines[1:]), f.Step), folder); err != nil {
 				why = err.Error()
+				if e := (*diag.Error)(nil); errors.As(err, &e) {
+					why = e.Text
+				}
 			}
 		}
-		lines = append(lines, "# "+strings.ReplaceAll(f.Says, "\n", " "))
-		if why != "" {
-			lines = append(lines, "# left out here: "+strings.ReplaceAll(why, "\n", " "), "# "+strings.ReplaceAll(f.Step, "\n", "\n# "))
+		if f.Part != inspect.Safe || why != "" {
+			lines = append(lines, "#   "+one(why), "# "+strings.ReplaceAll(f.Step, "\n", "\n# "))
 			continue
 		}
 		lines = append(lines, f.Step)
@@ -317,6 +342,7 @@ func tries(ctx context.Context, lines []string, folder string) error {
 	if err != nil {
 		return err
 	}
+	p.Items = append(p.Items, &run.Write{})
 	_, err = run.Run(ctx, p, run.Env{Screen: func() run.Screen { return nowhere{} }})
 	return err
 }

@@ -25,6 +25,7 @@ func TestReadHead(t *testing.T) {
 		{"a,A, a\n", "", 0, "a|A|a (2) 1", "a header name trimmed: a; a repeated header name became a (2); two header names differ only by case or spaces: \"a\" and \"A\""},
 		{"\"a\nb\",c\n", "", 0, "a b|c 1", "a header name trimmed: a b"},
 		{"\n\na,b\n", "", 0, "a|b 3", ""},
+		{"Many people,,\ncannot help writing,,notes\nat,,top\nof,,\na,b,c\n1,2,3\n4,5,6\n", "", 0, "error: row 1 looks like a title, not a header: something in 1 of its 3 cells; the header seems to be row 5: a, b, c", ""},
 		{"x,,\na,b,c\n1,2,3\n", "", 0, "error: row 1 looks like a title, not a header: something in 1 of its 3 cells; the header seems to be row 2", ""},
 		{"x,,\na,b,c\n1,2,3\n", "1", 0, "x|field 2|field 3 1", "2 empty header names became field 2, field 3"},
 		{"x,,\na,b,c\n1,2,3\n", "auto", 0, "a|b|c 2", "header taken from row 2: a, b, c"},

@@ -56,6 +56,11 @@ func readHead(rows []delimited.Record, o ReadOptions, merged mergedAreas) (*head
 		}
 		if likely > from && looksLikeTitle(rows, from, likely) {
 			there := Header{HeaderRows, likely + 1, last + 1}
+			if anyNumber(rows[likely].Cells) {
+				return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; beneath it stands data, and nothing that looks like a header",
+					from+1, filledOf(rows[from]), diag.Plural(int64(width(rows[from:])), "cell")).
+					Trying(fmt.Sprintf("--header none --body %d", likely+1), fmt.Sprintf("--header %d if it is one all the same", from+1))
+			}
 			return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; the header seems to be %s: %s",
 				from+1, filledOf(rows[from]), diag.Plural(int64(width(rows[from:])), "cell"), there, diag.Names(cleanNames(join(likely, last)))).
 				Trying("--header "+there.Option(), fmt.Sprintf("--header %d if it is one all the same", from+1))
@@ -189,7 +194,7 @@ func likelyHeader(rows []delimited.Record, first int, merged mergedAreas) (from,
 			return i, i
 		case i > first && filled(rows[i-1].Cells) > 1:
 			names := joinHeader(rows[i-1:i+1], " / ", merged.in(i-1, i))
-			if anyNumber(r.Cells) { // that is data
+			if anyNumber(r.Cells) || fullerBeneath(rows[i+1:], widest) { // that is data, or a title of several cells
 				continue
 			}
 			wide := filled(names)
@@ -204,6 +209,16 @@ func likelyHeader(rows []delimited.Record, first int, merged mergedAreas) (from,
 		}
 	}
 	return -1, -1
+}
+
+// fullerBeneath tells whether one of the next rows names every column, and data follows it.
+func fullerBeneath(rows []delimited.Record, widest int) bool {
+	for i, r := range rows[:max(0, min(len(rows)-1, 4))] {
+		if n := filled(r.Cells); n >= widest && distinct(r.Cells) == n && !anyNumber(r.Cells) && anyNumber(rows[i+1].Cells) {
+			return true
+		}
+	}
+	return false
 }
 
 // corner tells whether the first cell alone is blank, as where rows have labels and their field has no name.

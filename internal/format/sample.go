@@ -43,6 +43,7 @@ const (
 	sampleLater = 16 << 10
 	sampleGreat = 4 << 20 // of rows of great size
 	sampleRows  = 3000
+	mostNotes   = 30
 )
 
 // SampleOf looks how a file lies, at its beginning, its middle and its end.
@@ -102,7 +103,11 @@ func sampleOfText(as, path string, o ReadOptions) (*Sample, error) {
 	if o.LineEndCR {
 		l.LineEnds = "CR"
 	}
-	rows, err := delimited.Head(begin, d, sampleRows, l.Whole)
+	most := sampleRows
+	if l.Whole {
+		most = len(begin) // a small file is looked at whole
+	}
+	rows, err := delimited.Head(begin, d, most, l.Whole)
 	for size := sampleGreat; (len(rows) < 5 && size == sampleGreat || len(rows) < 2) && err == nil && !l.Whole && len(in.probe) < delimited.MostRow; size *= 4 { // rows of great size
 		if err := in.more(size); err != nil {
 			return nil, err
@@ -118,10 +123,10 @@ func sampleOfText(as, path string, o ReadOptions) (*Sample, error) {
 	if len(rows) == 0 {
 		return nil, diag.Dataf("the first row is longer than what is looked at, or this is no table").At(in.name, 1)
 	}
-	l.Whole = l.Whole && len(rows) < sampleRows && err == nil
+	l.Whole = l.Whole && len(rows) < most && err == nil
 	l.First = rows
 	if !l.Whole && in.size > 2*sampleBegin && in.found == "utf-8" && path != "-" && !o.LineEndCR && in.relaid == nil {
-		l.later(path, in.size, d)
+		l.later(path, in.size, int64(len(in.probe)), d)
 	}
 	return l, l.settle(o, nil)
 }
@@ -137,8 +142,9 @@ func lineEnds(text []byte) string {
 	return "mixed"
 }
 
-// later takes rows from the middle and the end of a text, as far as they are as wide as those at its beginning.
-func (l *Sample) later(path string, size int64, d delimited.Dialect) {
+// later takes rows from the middle and the end of a text, behind what was looked at from its beginning, as far as they are as
+// wide as those.
+func (l *Sample) later(path string, size, seen int64, d delimited.Dialect) {
 	f, err := os.Open(path)
 	if err != nil {
 		return // they are a help only
@@ -150,6 +156,10 @@ func (l *Sample) later(path string, size int64, d delimited.Dialect) {
 	}
 	buf := make([]byte, sampleLater)
 	for _, at := range []int64{size / 2, size - sampleLater} {
+		if at < seen {
+			continue
+		}
+		seen = at + sampleLater
 		n, err := f.ReadAt(buf, at)
 		if err != nil && err != io.EOF {
 			return
@@ -181,7 +191,7 @@ func (l *Sample) settle(o ReadOptions, merged mergedAreas) error {
 	}
 	if o.Header.Kind == HeaderFirst {
 		first, last := likelyHeader(rows, from, merged)
-		if first < 0 || first > from && (!looksLikeTitle(rows, from, first) || anyNumber(rows[first].Cells)) {
+		if first < 0 || !mostWide(rows, first) || first > from && (!looksLikeTitle(rows, from, first) || anyNumber(rows[first].Cells)) {
 			first, last = from, from
 		}
 		o.Header = Header{HeaderRows, first + 1, last + 1}
@@ -190,6 +200,12 @@ func (l *Sample) settle(o ReadOptions, merged mergedAreas) error {
 	if e != nil {
 		e.File = l.Name
 		return e
+	}
+	if o.First != "" {
+		if e := nameFirst(h, rows, o.First); e != nil {
+			e.File = l.Name
+			return e
+		}
 	}
 	l.Header, l.Names, l.Body = h.found, h.names, h.body
 	if l.Header.Kind == HeaderNone {
@@ -206,10 +222,24 @@ func (l *Sample) settle(o ReadOptions, merged mergedAreas) error {
 			l.Foot = append(l.Foot, r)
 		}
 	}
-	if n == 0 {
-		l.Foot = nil // all are notes: then none is
+	if len(l.Foot) > mostNotes || n == 0 {
+		l.Foot = nil // so many are none
 	}
 	return nil
+}
+
+// mostWide tells whether most rows beneath a header have something in two cells at least: else it stands in a text.
+func mostWide(rows []delimited.Record, header int) bool {
+	wide, all := 0, 0
+	for _, r := range rows[min(header+1, len(rows)):] {
+		if n := filled(r.Cells); n > 0 {
+			all++
+			if n > 1 {
+				wide++
+			}
+		}
+	}
+	return all < 4 || 2*wide >= all
 }
 
 // Data gives the rows of data that are looked at, as wide as the header, with their lines, 0 where that is not known.
@@ -316,4 +346,41 @@ func sampleOfTable(as, path string, o ReadOptions) (*Sample, error) {
 	}
 	l.Whole = false
 	return l, nil
+}
+
+// mostRead bounds how many cells of a large file are read.
+const mostRead = 1 << 15
+
+// Read reads the rows at the beginning as every other command does, and those of a small file all, with the header and the foot that
+// were found, and gives the fault that would stop it.
+func (l *Sample) Read(path string, o ReadOptions) error {
+	if o.Header.Kind == HeaderFirst && l.Header.From > 0 {
+		o.Header = l.Header
+	}
+	o.FootAuto = o.FootAuto || len(l.Foot) > 0 && o.Foot == 0
+	if !l.Whole {
+		o.probe = 4 * sampleBegin
+	}
+	src, err := Open([]string{path}, o)
+	if err != nil {
+		return err
+	}
+	defer src.Close()
+	p := src.Parser()
+	for left := mostRead; left > 0 || l.Whole; {
+		c, err := src.Next()
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		b := table.Get()
+		if err := p.Parse(c, b); err != nil {
+			return err
+		}
+		left -= b.Rows*len(b.Cols) + 1
+		table.Put(b)
+	}
+	return nil
 }

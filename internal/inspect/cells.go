@@ -18,45 +18,131 @@ func isNumber(s string) bool { _, ok := decimal.Parse(s); return ok && !isCode(s
 func isDate(s string) bool   { _, ok := calendar.Parse(s); return ok }
 
 // missing are texts that often stand for a missing value.
-var missing = []string{"NA", "N/A", "n/a", "n.a.", "na", "#N/A", "NULL", "null", "NaN", "nan", "None", "none", "nil", "-", "--", "---", "?", ".", "*", "missing", "unknown", "k.A."}
+var missing = []string{"NA", "N/A", "n/a", "n.a.", "na", "#N/A", "NULL", "null", "NaN", "nan", "None", "none", "nil", "-", "--", "---", "----", "?", ".", "..", "...", "*", "missing", "unknown", "k.A.", "M"}
 
-// markers finds markers for missing values: in fields whose other cells are numbers or dates, or that can mean nothing else.
+// markers finds markers for missing values. One that stands only in fields whose other cells are all numbers, or all dates, is no
+// value of any field; else it may be one, as NA of Namibia, and is told.
 func (s *sample) markers(r *Report, told []string) []string {
-	var found, where []string
+	var safe, where []string
 	n, example := 0, ""
-	for _, f := range s.fields {
-		for _, m := range missing {
-			k := f.counts[m]
-			if k == 0 {
-				continue
-			}
-			plain := strings.EqualFold(m, "na") || strings.EqualFold(m, "n/a") || m == "#N/A" || m == "NULL" || m == "null" || m == "-" || m == "--" || m == "---" || m == "?"
-			if !plain && !share(f.numbers+f.dates, f.filled-k, 0.7) || k == f.filled && !plain {
-				continue
-			}
-			n += k
-			if !slices.Contains(found, m) {
-				found = append(found, m)
-			}
-			if !slices.Contains(where, f.name) {
-				where = append(where, f.name)
-			}
-			if example == "" {
-				example = f.example(func(c string) bool { return c == m })
+	others := func(f *field) int {
+		n := f.filled
+		for _, o := range missing {
+			n -= f.counts[o]
+		}
+		return n
+	}
+	plain := func(f *field) bool { // the others are of one kind, if there are any, or nearly all numbers
+		n := others(f)
+		if f.numbers == n || f.dates == n {
+			return true
+		}
+		together := f.readTogether()
+		return share(together.plain+together.written, n, 0.7)
+	}
+	for _, m := range missing {
+		var in []*field
+		sure, most := true, 0
+		for _, f := range s.fields {
+			if f.counts[m] > 0 {
+				in = append(in, f)
+				sure = sure && plain(f)
+				if plain(f) {
+					most = max(most, others(f))
+				}
 			}
 		}
+		switch {
+		case most < 2 && (len(in) == 0 || !slices.Contains([]string{"N/A", "n/a", "n.a.", "#N/A", "NULL"}, m)): // nothing tells what they are
+		case most < 2:
+			var names []string
+			for _, f := range in {
+				names = append(names, f.name)
+			}
+			r.Findings = append(r.Findings, Finding{Kind: "markers", Part: Told, Fields: names, Says: fmt.Sprintf("%s in %s may stand for missing values", diag.Quote(m), fieldList(names)),
+				Evidence: in[0].example(func(c string) bool { return c == m }), Question: "does it? Then read with --blank " + blankList([]string{m})})
+		case sure:
+			safe = append(safe, m)
+			for _, f := range in {
+				n += f.counts[m]
+				if !slices.Contains(where, f.name) {
+					where = append(where, f.name)
+				}
+				if example == "" {
+					example = f.example(func(c string) bool { return c == m })
+				}
+			}
+		default:
+			var values, gaps []string
+			for _, f := range in {
+				if plain(f) {
+					gaps = append(gaps, f.name)
+				} else {
+					values = append(values, f.name)
+				}
+			}
+			r.Findings = append(r.Findings, Finding{Kind: "markers", Part: Told, Fields: gaps, Says: fmt.Sprintf("%s stands for missing values in %s", diag.Quote(m), fieldList(gaps)), Evidence: fmt.Sprintf("it stands in %s too, where it may be a value", fieldList(values)),
+				Question: "is it a value there? cast … number --unfit blank mends fields of numbers alone"})
+		}
 	}
-	if len(found) == 0 || slices.ContainsFunc(found, func(m string) bool { return strings.Contains(m, ",") }) {
+	if len(safe) == 0 {
 		return nil
 	}
-	if all := blankList(append(slices.Clone(told), found...)); len(told) > 0 {
+	if all := blankList(append(slices.Clone(told), safe...)); len(told) > 0 {
 		r.Reading[slices.Index(r.Reading, "--blank")+1] = all
 	} else {
 		r.Reading = append(r.Reading, "--blank", all)
 	}
-	r.Findings = append(r.Findings, Finding{Kind: "markers", Says: fmt.Sprintf("%s in %s for missing values", quotedList(found), diag.Names(where)),
-		Evidence: fmt.Sprintf("%s, as %s", diag.Plural(int64(n), "cell"), example), Command: "revuelta convert" + r.options() + " " + Shell(s.lie.Name)})
-	return found
+	r.Findings = append(r.Findings, Finding{Kind: "markers", Part: Safe, reads: true, Fields: where, Says: fmt.Sprintf("%s in %s for missing values", quotedList(safe), fieldList(where)),
+		Evidence: fmt.Sprintf("%s, as %s; the others are numbers or dates", diag.Plural(int64(n), "cell"), example)})
+	return safe
+}
+
+// far are numbers that are often written where there is none.
+var far = []string{"-9999", "-999", "-99", "-9999.0", "-999.0", "-99.0", "-999.9", "-99.9", "-9999.9", "9999", "99999", "999999"}
+
+// sentinels finds numbers that stand for missing values: far from all others of their fields, and more than once.
+func (s *sample) sentinels() []Finding {
+	var names, which []string
+	n, example := 0, ""
+	for _, f := range s.fields {
+		if f.filled < 10 || f.numbers < f.filled {
+			continue
+		}
+		most, least := 0.0, 0.0
+		counts := map[string]int{}
+		for _, c := range f.cells {
+			if slices.Contains(far, c) {
+				counts[c]++
+			} else if d, ok := decimal.Parse(c); ok {
+				x := d.Float()
+				most, least = max(most, x), min(least, x)
+			}
+		}
+		for c, k := range counts {
+			d, _ := decimal.Parse(c)
+			x := d.Float()
+			if k < 2 || x < 0 && (least < 0 || -x < most/100) || x > 0 && x < 20*max(most, 1) || 2*k > f.filled {
+				continue
+			}
+			n += k
+			if !slices.Contains(which, c) {
+				which = append(which, c)
+			}
+			if !slices.Contains(names, f.name) {
+				names = append(names, f.name)
+			}
+			if example == "" {
+				example = f.example(func(x string) bool { return x == c })
+			}
+		}
+	}
+	if len(names) == 0 {
+		return nil
+	}
+	slices.Sort(which)
+	return []Finding{{Kind: "markers", Part: Told, Fields: names, Says: fmt.Sprintf("%s in %s lies far from all other numbers", quotedList(which), fieldList(names)), Evidence: fmt.Sprintf("%s, as %s", diag.Plural(int64(n), "cell"), example),
+		Question: "does it stand for missing values? Then read with --blank " + blankList(which)}}
 }
 
 func quotedList(words []string) string {
@@ -110,7 +196,7 @@ func (s *sample) severalValues() []Finding {
 			shown := strings.ReplaceAll(sep, "\n", `\n`)
 			out = append(out, Finding{Kind: "several values", Says: fmt.Sprintf("%s holds up to %d values parted by %s", diag.Quote(f.name), most, diag.Quote(shown)),
 				Evidence: fmt.Sprintf("%s, as %s", of(with, f.filled), f.example(func(c string) bool { return strings.Contains(c, sep) })),
-				Step:     "explode " + Shell(selected(f.name)) + " --at " + Shell(strings.Trim(shown, " "))})
+				Fields:   []string{f.name}, Step: "explode " + Shell(selected(f.name)) + " --at " + Shell(strings.Trim(shown, " ")), claim: cutApart(f.name, sep)})
 			break
 		}
 	}
@@ -204,8 +290,9 @@ func (s *sample) jsonCells() []Finding {
 		default:
 			continue
 		}
-		if fits < f.filled {
-			x.Step += Aside
+		x.Fields = []string{f.name}
+		if fits < f.filled { // its step would stop at the others
+			x.Part, x.Step, x.Evidence = Told, "", of(fits, f.filled)+" are alike, as "+x.Evidence
 		}
 		out = append(out, x)
 	}
@@ -220,139 +307,16 @@ func (s *sample) fresh(f *field, name string) string {
 	return name
 }
 
-var (
-	writtenNumber = lazy(`^([^\d+\-.,]{0,4}?)\s*([+-]?\d[\d.,' \x{a0}\x{202f}]*)\s*([^\d.,\s][^\d]{0,11})?$`)
-	commaDecimal  = lazy(`^[+-]?(\d+|\d{1,3}([.' \x{a0}\x{202f}]\d{3})+)(,\d+)?$`)
-	pointDecimal  = lazy(`^[+-]?(\d+|\d{1,3}([,' \x{a0}\x{202f}]\d{3})+)(\.\d+)?$`)
-)
-
-// numbersWritten finds numbers with decimal commas, grouping, units and currency.
-func (s *sample) numbersWritten() []Finding {
-	type how struct{ options, says string }
-	fields := map[how][]string{}
-	var order []how
-	evidence := map[how]string{}
-	for _, f := range s.fields {
-		if f.filled < 2 || f.numbers == f.filled || share(f.dates, f.filled, 0.5) {
-			continue
-		}
-		fits, commas, points, odd := 0, 0, 0, 0
-		decimals, grouped, sure := false, "", false
-		units := map[string]bool{}
-		for r, c := range f.cells {
-			if r == 100 && fits == 0 {
-				break
-			}
-			if !strings.ContainsAny(c, "0123456789") {
-				continue
-			}
-			m := writtenNumber().FindStringSubmatch(strings.TrimSpace(c))
-			if m == nil {
-				continue
-			}
-			body := strings.TrimRight(m[2], " \u00a0\u202f")
-			if m[1] != "" && !currency(m[1]) || isCode(body) || strings.ContainsAny(m[1]+m[3], "<>≤≥~≈±=+?*!()") { // without them it would be another number
-				continue
-			}
-			comma, point := commaDecimal().MatchString(body), pointDecimal().MatchString(body)
-			if !comma && !point {
-				continue
-			}
-			fits++
-			if !isNumber(c) {
-				odd++
-			}
-			if comma {
-				commas++
-			}
-			if point {
-				points++
-			}
-			if i := strings.LastIndexByte(body, ','); i >= 0 {
-				decimals = true
-				sure = sure || len(body)-i-1 != 3 || strings.Contains(body[:i], ".") || strings.HasPrefix(body, "0")
-			}
-			for _, g := range []string{".", "'", " ", "\u00a0", "\u202f", ","} {
-				if i := strings.Index(body, g); i > 0 && strings.LastIndex(body, g) <= len(body)-4 && (g != "." || comma && !point) && (g != "," || point && !comma) {
-					grouped = g
-				}
-			}
-			for _, u := range []string{m[1], m[3]} {
-				if u = strings.TrimSpace(u); u != "" {
-					units[u] = true
-				}
-			}
-		}
-		if !share(fits, f.filled, 0.75) || !share(odd, f.filled, 0.1) || len(units) > 3 || commas < fits && points < fits {
-			continue
-		}
-		h := how{}
-		var says []string
-		if decimals && commas == fits && (sure || points < fits) {
-			h.options += " --decimal ,"
-			says = append(says, "decimal commas")
-		} else if decimals {
-			grouped = ","
-		}
-		if grouped != "" && !(grouped == "," && strings.Contains(h.options, "--decimal")) {
-			h.options += " --thousands " + Shell(grouped)
-			says = append(says, "grouped digits")
-		}
-		if len(units) > 0 {
-			var list []string
-			for u := range units {
-				list = append(list, u)
-			}
-			slices.Sort(list)
-			h.options += " --strip " + Shell(strings.Join(list, ""))
-			says = append(says, "units ("+strings.Join(list, ", ")+")")
-		}
-		if h.options == "" || len(units) > 1 && slices.ContainsFunc(s.unitWords(units), func(w string) bool { return len(w) > 3 }) {
-			continue
-		}
-		if fits < f.filled {
-			h.options += Aside
-			says = append(says, "some that are none")
-		}
-		h.says = strings.Join(says, ", ")
-		if fields[h] == nil {
-			order = append(order, h)
-			evidence[h] = fmt.Sprintf("%s in %s, as %s", of(odd, f.filled), diag.Quote(f.name), f.example(func(c string) bool { return !isNumber(c) }))
-		}
-		fields[h] = append(fields[h], selected(f.name))
-	}
-	var out []Finding
-	for _, h := range order {
-		out = append(out, Finding{Kind: "numbers", Says: fmt.Sprintf("numbers with %s: %s", h.says, strings.Join(fields[h], ", ")), Evidence: evidence[h],
-			Step: "cast " + Shell(strings.Join(fields[h], ",")) + " number" + h.options})
-	}
-	return out
-}
-
-// currency tells what may stand before a number: a sign, or a common code.
-func currency(s string) bool {
-	switch s = strings.TrimSpace(s); s {
-	case "EUR", "USD", "GBP", "CHF", "SEK", "DKK", "NOK", "PLN", "Fr.", "kr":
-		return true
-	}
-	return !strings.ContainsFunc(s, func(r rune) bool {
-		return unicode.IsLetter(r) || unicode.IsDigit(r) || strings.ContainsRune("#/_-+", r)
-	})
-}
+var commaDecimal = lazy(`^[+-]?(\d+|\d{1,3}([.' \x{a0}\x{202f}]\d{3})+)(,\d+)?$`)
 
 // isCode tells digits that are no number: their leading zeros count.
 func isCode(s string) bool { return len(s) > 1 && s[0] == '0' && s[1] >= '0' && s[1] <= '9' }
 
-func (s *sample) unitWords(units map[string]bool) []string {
-	var out []string
-	for u := range units {
-		out = append(out, u)
-	}
-	return out
-}
-
 // spaces finds stray spaces and invisible characters.
 func (s *sample) spaces() []Finding {
+	if len(s.fields) == 1 && strings.Contains(s.fields[0].name, " ") { // a text, or a table that is not taken apart
+		return nil
+	}
 	var names []string
 	n, of, example := 0, 0, ""
 	for _, f := range s.fields {
@@ -366,7 +330,7 @@ func (s *sample) spaces() []Finding {
 			continue
 		}
 		n, of = n+k, of+f.filled
-		names = append(names, selected(f.name))
+		names = append(names, f.name)
 		if example == "" {
 			example = f.example(untidy)
 		}
@@ -374,8 +338,8 @@ func (s *sample) spaces() []Finding {
 	if n == 0 {
 		return nil
 	}
-	return []Finding{{Kind: "spaces", Says: "stray spaces or invisible characters in " + strings.Join(names, ", "), Evidence: fmt.Sprintf("%s of %s, as %s", diag.Count(int64(n)), diag.Plural(int64(of), "cell"), example),
-		Step: "scrub " + Shell(strings.Join(names, ","))}}
+	return []Finding{{Kind: "spaces", Fields: names, Says: "stray spaces or invisible characters in " + fieldList(names), Evidence: fmt.Sprintf("%s of %s, as %s", diag.Count(int64(n)), diag.Plural(int64(of), "cell"), example),
+		Step: "scrub " + Shell(s.selection(names)), claim: eachCell(names, sameText)}}
 }
 
 func untidy(c string) bool {
@@ -442,7 +406,7 @@ func (s *sample) spellings() []Finding {
 				if !alike && tidy[few]*4 <= tidy[many] && len([]rune(few)) >= 5 && !strings.ContainsFunc(few, unicode.IsDigit) && levenshtein.ComputeDistance(a, b) == 1 {
 					alike = true
 				}
-				if alike && !strings.ContainsAny(few+many, "=,") {
+				if alike && !strings.ContainsAny(few+many, "=,") && !s.toldApart(f, few, many) {
 					pairs, seen = append(pairs, few+"="+many), append(seen, few)
 					scrub[""] = scrub[""] || scrub[few]
 				}
@@ -457,9 +421,39 @@ func (s *sample) spellings() []Finding {
 		}
 		few, many, _ := strings.Cut(pairs[0], "=")
 		out = append(out, Finding{Kind: "spellings", Says: diag.Quote(f.name) + " has nearly equal spellings", Evidence: fmt.Sprintf("%s (%d) and %s (%d)", diag.Quote(few), tidy[few], diag.Quote(many), tidy[many]),
-			Step: first + "recode " + Shell(selected(f.name)) + " " + Shell(strings.Join(pairs, ","))})
+			Part: Decide, Question: "is the one a misspelling of the other?", Fields: []string{f.name}, Step: first + "recode " + Shell(selected(f.name)) + " " + Shell(strings.Join(pairs, ","))})
 	}
 	return out
+}
+
+// toldApart tells whether two texts of a field name different things: another field, of few values, has always the same ones
+// with the one text, and none of them with the other, as two counties of one name in two states.
+func (s *sample) toldApart(f *field, a, b string) bool {
+	tidy := func(c string) string { return strings.Join(strings.Fields(c), " ") }
+	for _, g := range s.fields {
+		if g == f || len(g.order) < 2 || len(g.order) > 300 || 2*len(g.order) > g.filled {
+			continue
+		}
+		with := map[string]map[string]bool{a: {}, b: {}}
+		rows := map[string]int{}
+		for r, c := range f.cells {
+			if t := tidy(c); with[t] != nil && g.cells[r] != "" {
+				with[t][g.cells[r]] = true
+				rows[t]++
+			}
+		}
+		if rows[a]+rows[b] < 4 || len(with[a])+len(with[b]) > 3 || len(with[a]) == 0 || len(with[b]) == 0 {
+			continue
+		}
+		common := false
+		for v := range with[a] {
+			common = common || with[b][v]
+		}
+		if !common {
+			return true
+		}
+	}
+	return false
 }
 
 var runOf = lazy(`\pL+|\d+`)
@@ -520,11 +514,17 @@ func (s *sample) compound() []Finding {
 			}
 			k++
 		}
-		if varied < 2 || strings.Contains(shape, "AA") {
+		again := 0 // parts that stand in several cells, as names of groups do
+		for _, p := range parts {
+			if len(p) > 1 && len(p) < len(f.order) {
+				again++
+			}
+		}
+		if varied < 2 || again < 1 || strings.Contains(shape, "AA") || strings.Contains(shape, "A9") || strings.Contains(shape, "9A") || slices.ContainsFunc(f.order[:min(len(f.order), 50)], writtenDate) {
 			continue
 		}
 		out = append(out, Finding{Kind: "compound", Says: fmt.Sprintf("%s holds %d facts in a constant form", diag.Quote(f.name), len(parts)), Evidence: fmt.Sprintf("all of %s, as %s", diag.Plural(int64(f.filled), "cell"), f.example(func(string) bool { return true })),
-			Step: "split " + Shell(selected(f.name)) + " " + Shell(b.String())})
+			Part: Decide, Question: "are these facts that somebody wants apart?", Fields: []string{f.name}, Step: "split " + Shell(selected(f.name)) + " " + Shell(b.String()), claim: inPieces(f.name)})
 	}
 	return out
 }
@@ -540,26 +540,46 @@ func patternName(s string) string {
 
 func allDigits(d []bool) bool { return !slices.Contains(d, false) }
 
-// mixed finds fields of numbers with a few other cells.
+// mixed finds fields of numbers with a few texts among them; those with the same texts are told together.
 func (s *sample) mixed() []Finding {
 	var out []Finding
+	same := map[string]int{} // where fields with these texts are told
 	for _, f := range s.fields {
 		odd := f.filled - f.numbers
-		if odd == 0 || f.filled < 5 || !share(f.numbers, f.filled, 0.7) {
+		for _, c := range f.order {
+			if padded(c) {
+				odd -= f.counts[c]
+			}
+		}
+		if odd == 0 || f.filled < 5 || !share(f.numbers, f.filled, 0.7) || slices.ContainsFunc(f.order, isCode) {
 			continue
 		}
-		if slices.ContainsFunc(f.order, isCode) {
+		var texts []string
+		for _, c := range f.order {
+			if !isNumber(c) && !padded(c) && !slices.Contains(missing, c) { // those are told as markers
+				texts = append(texts, c)
+			}
+		}
+		if len(texts) == 0 {
 			continue
 		}
-		if len(s.numbersWrittenIn(f)) > 0 {
+		if n := f.readTogether(); n.written > 0 && share(n.plain+n.written, f.filled, 0.75) { // told as numbers
 			continue
 		}
-		out = append(out, Finding{Kind: "several types", Says: fmt.Sprintf("%s holds numbers and others", diag.Quote(f.name)), Evidence: fmt.Sprintf("%s are none, as %s", of(odd, f.filled), f.example(func(c string) bool { return !isNumber(c) })),
-			Step: "cast " + Shell(selected(f.name)) + " number" + Aside})
+		slices.SortStableFunc(texts, func(a, b string) int { return f.counts[b] - f.counts[a] })
+		var list []string
+		for _, t := range texts[:min(3, len(texts))] {
+			list = append(list, fmt.Sprintf("%s (%d)", diag.Quote(t), f.counts[t]))
+		}
+		key := strings.Join(texts[:min(3, len(texts))], "\x00")
+		if at, ok := same[key]; ok {
+			out[at].Fields = append(out[at].Fields, f.name)
+			out[at].Says = fieldList(out[at].Fields) + " hold numbers, and texts among them"
+			continue
+		}
+		same[key] = len(out)
+		out = append(out, Finding{Kind: "several types", Part: Told, Fields: []string{f.name}, Says: fmt.Sprintf("%s holds numbers, and texts among them", diag.Quote(f.name)), Evidence: fmt.Sprintf("%s: %s", of(odd, f.filled), strings.Join(list, ", ")),
+			Question: "do the texts stand for missing values (--blank), or are they values?"})
 	}
 	return out
-}
-
-func (s *sample) numbersWrittenIn(f *field) []Finding {
-	return (&sample{lie: s.lie, rows: s.rows, lines: s.lines, fields: []*field{f}}).numbersWritten()
 }

@@ -119,7 +119,7 @@ func blocksFrom(l *format.Sample, first int) (Finding, bool) {
 	if above == beside {
 		above, beside = "top", "side"
 	}
-	return Finding{Kind: "repeated blocks", Says: fmt.Sprintf("a form in %s of %s x %s, labels above and beside them", diag.Plural(int64(blocks), "block"), diag.Plural(int64(down), "row"), diag.Plural(int64(across), "column")),
+	return Finding{Kind: "repeated blocks", Part: Safe, claim: fromSheet, Says: fmt.Sprintf("a form in %s of %s x %s, labels above and beside them", diag.Plural(int64(blocks), "block"), diag.Plural(int64(down), "row"), diag.Plural(int64(across), "column")),
 		Evidence: fmt.Sprintf("above %s; beside %s", diag.Names(top), diag.Names(side)),
 		Step:     "stencil " + Shell(strings.Join(shape, " / ")) + " --side " + beside + " --top " + above}, true
 }
@@ -252,7 +252,7 @@ func stackOf(rows []delimited.Record, down, width int) (Finding, bool) {
 		}
 		shape = append(shape, strings.Join(line, " "))
 	}
-	return Finding{Kind: "repeated blocks", Says: fmt.Sprintf("a form in %s, one beneath the other, of %s", diag.Plural(int64(blocks), "block"), diag.Plural(int64(down), "row")),
+	return Finding{Kind: "repeated blocks", Part: Safe, claim: fromSheet, Says: fmt.Sprintf("a form in %s, one beneath the other, of %s", diag.Plural(int64(blocks), "block"), diag.Plural(int64(down), "row")),
 		Evidence: fmt.Sprintf("%s stand in each, first in line %d", diag.Names(all), rows[0].Line),
 		Step:     "stencil " + Shell(strings.Join(shape, " / "))}, true
 }

@@ -14,17 +14,24 @@ import (
 	"revuelta/internal/format"
 )
 
-// Finding is something untidy, with its evidence and what mends it.
+// Finding is something untidy, with its evidence and, where that was proved on the sample, what mends it.
 type Finding struct {
-	Kind     string `json:"kind"`
-	Says     string `json:"says"`
-	Evidence string `json:"evidence,omitempty"`
-	Step     string `json:"step,omitempty"`    // as a line of a plan, or several; "": the reading options do it
-	Command  string `json:"command,omitempty"` // as typed
-}
+	Kind     string   `json:"kind"`
+	Part     string   `json:"part"` // Safe, Decide or Told
+	Says     string   `json:"says"`
+	Evidence string   `json:"evidence,omitempty"`
+	Question string   `json:"question,omitempty"` // what somebody must say first
+	Fields   []string `json:"fields,omitempty"`
+	Step     string   `json:"step,omitempty"`    // as a line of a plan, or several; "": the reading options do it, or nothing is proposed
+	Command  string   `json:"command,omitempty"` // as typed
 
-// Aside are the words that a command bears where some cells do not fit it.
-const Aside = " --set-aside aside.csv"
+	folds   map[string][]string // the fields that a value field takes
+	periods bool                // the headers are stretches of time
+	reads   bool                // the reading options do it
+	whole   bool                // its steps need all fields
+	claim   claim               // what is proved of the step
+	refuted error               // why its step is not proposed
+}
 
 // Report is what was found.
 type Report struct {
@@ -58,21 +65,30 @@ type sample struct {
 	kinds  map[string]string // of what was asked of timeKind
 }
 
-// Look looks at a file.
-func Look(path string, o format.ReadOptions) (*Report, error) {
+// Look looks at a file. What it proposes is run on the sample first; without a prover nothing is proposed as safe.
+func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 	l, err := format.SampleOf(path, o)
+	if err == nil {
+		r := &Report{Sample: l}
+		r.told(o)
+		if r.form(); len(r.Findings) > 0 {
+			r.proveForm(run)
+			r.commands(path)
+			return r, nil
+		}
+	}
+	l, o, first, err := readable(path, o, l, err)
 	if err != nil {
 		return nil, err
 	}
-	r := &Report{Sample: l}
+	r := &Report{Sample: l, Findings: first}
 	r.told(o)
 	s := newSample(l)
 	r.Rows = len(s.rows)
-	if r.form(); len(r.Findings) > 0 {
-		r.commands(path)
+	if len(first) > 0 && first[0].Part == Told { // no other command would run
 		return r, nil
 	}
-	r.reading(s, path, o)
+	r.reading(o)
 	blank := s.markers(r, o.Blank)
 	if len(blank) > 0 {
 		s = s.without(blank)
@@ -83,13 +99,55 @@ func Look(path string, o format.ReadOptions) (*Report, error) {
 		}
 	}
 	for _, look := range []func(*sample) []Finding{
-		(*sample).blankFields, (*sample).totals, (*sample).family, (*sample).blankRuns, (*sample).namesAndValues, (*sample).severalValues, (*sample).jsonCells,
-		(*sample).numbersWritten, (*sample).datesWritten, (*sample).mixed, (*sample).spaces, (*sample).spellings, (*sample).compound, (*sample).duplicates, (*sample).duplicateKeys,
+		(*sample).family, (*sample).blankRuns, (*sample).namesAndValues, (*sample).severalValues, (*sample).jsonCells, (*sample).numbersWritten, (*sample).datesWritten, (*sample).spaces,
+		(*sample).totals, (*sample).blankFields, (*sample).duplicates, (*sample).spellings, (*sample).compound, (*sample).sentinels, (*sample).mixed, (*sample).duplicateKeys,
 	} {
-		r.Findings = append(r.Findings, look(s)...)
+		found := look(s)
+		s.prove(run, found)
+		r.Findings = append(r.Findings, found...)
 	}
+	r.Findings = slices.DeleteFunc(r.Findings, func(f Finding) bool { return f.refuted != nil && !tellsAlone(f.Kind) })
+	r.Findings = families(r.Findings)
+	rank := []string{Safe, Decide, Told}
+	slices.SortStableFunc(r.Findings, func(a, b Finding) int { return max(0, slices.Index(rank, a.Part)) - max(0, slices.Index(rank, b.Part)) })
 	r.commands(path)
 	return r, nil
+}
+
+// families makes one finding of many of a kind about single fields.
+func families(findings []Finding) (out []Finding) {
+	const few = 3
+	type kin struct{ kind, part, question string }
+	first, counts := map[kin]int{}, map[kin]int{}
+	of := func(f *Finding) kin { return kin{f.Kind, f.Part, f.Question} }
+	for i := range findings {
+		if len(findings[i].Fields) == 1 {
+			counts[of(&findings[i])]++
+		}
+	}
+	for _, f := range findings {
+		k := of(&f)
+		if len(f.Fields) != 1 || counts[k] <= few {
+			out = append(out, f)
+			continue
+		}
+		if at, ok := first[k]; ok {
+			out[at].Fields = append(out[at].Fields, f.Fields...)
+			continue
+		}
+		first[k] = len(out)
+		out = append(out, f)
+	}
+	for k, at := range first {
+		f := &out[at]
+		f.Says += fmt.Sprintf("; it is alike with %s (%s)", diag.Plural(int64(counts[k]-1), "other field"), diag.Names(f.Fields[1:]))
+	}
+	return out
+}
+
+// tellsAlone tells kinds of findings that are worth telling though what would mend them is not proved.
+func tellsAlone(kind string) bool {
+	return slices.Contains([]string{"numbers", "JSON", "total rows", "names and values"}, kind)
 }
 
 // commands makes commands of the steps of findings.
@@ -97,15 +155,13 @@ func (r *Report) commands(path string) {
 	for i := range r.Findings {
 		f := &r.Findings[i]
 		switch steps := strings.Split(f.Step, "\n"); {
-		case f.Command != "" || f.Step == "":
+		case f.reads:
+			f.Command = "revuelta convert" + r.options() + " " + Shell(path)
+		case f.Step == "":
 		case len(steps) > 1:
 			f.Command = "revuelta run"
-			last, aside := strings.CutSuffix(steps[len(steps)-1], Aside)
-			for _, s := range append(steps[:len(steps)-1:len(steps)-1], last) {
+			for _, s := range steps {
 				f.Command += " --step " + Shell(s)
-			}
-			if aside {
-				f.Command += Aside
 			}
 			f.Command += r.options() + " " + Shell(path)
 		default:
@@ -224,6 +280,7 @@ func (r *Report) told(o format.ReadOptions) {
 		{o.First != "", []string{"--header-first", Shell(o.First)}},
 		{o.Flatten, []string{"--flatten"}},
 		{o.HeaderJoin != "", []string{"--header-join", Shell(o.HeaderJoin)}},
+		{o.Header.Kind == format.HeaderNone, []string{"--header", "none"}},
 		{len(o.Blank) > 0, []string{"--blank", blankList(o.Blank)}},
 	} {
 		if w.said {
@@ -253,7 +310,7 @@ func blankList(words []string) string {
 }
 
 // reading finds what options the file must be read with.
-func (r *Report) reading(s *sample, path string, o format.ReadOptions) {
+func (r *Report) reading(o format.ReadOptions) {
 	l := r.Sample
 	first := 0
 	for first < len(l.First) && len(l.First[first].Cells) == 0 {
@@ -261,11 +318,10 @@ func (r *Report) reading(s *sample, path string, o format.ReadOptions) {
 	}
 	if h := l.Header; h.From > 0 && (h.From > first+1 || h.To > h.From) {
 		r.Reading = append(r.Reading, "--header", h.Option())
-		f := Finding{Kind: "header", Says: fmt.Sprintf("the header seems to be %s", h), Evidence: diag.Names(l.Names)}
+		f := Finding{Kind: "header", Part: Safe, reads: true, Says: fmt.Sprintf("the header seems to be %s", h), Evidence: diag.Names(l.Names)}
 		if h.To > h.From {
 			f.Kind = "header rows"
 		}
-		f.Command = "revuelta convert" + r.options() + " " + Shell(path)
 		r.Findings = append(r.Findings, f)
 	}
 	if o.Body > 0 {
@@ -277,8 +333,7 @@ func (r *Report) reading(s *sample, path string, o format.ReadOptions) {
 			foot = strconv.Itoa(o.Foot)
 		}
 		r.Reading = append(r.Reading, "--foot", foot)
-		r.Findings = append(r.Findings, Finding{Kind: "foot", Says: diag.Plural(int64(len(l.Foot)), "note") + " at the foot", Evidence: diag.Quote(strings.TrimSpace(strings.Join(l.Foot[0].Cells, " "))),
-			Command: "revuelta convert" + r.options() + " " + Shell(path)})
+		r.Findings = append(r.Findings, Finding{Kind: "foot", Part: Safe, reads: true, Says: diag.Plural(int64(len(l.Foot)), "note") + " at the foot", Evidence: diag.Quote(strings.TrimSpace(strings.Join(l.Foot[0].Cells, " ")))})
 	}
 }
 

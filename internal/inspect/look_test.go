@@ -16,7 +16,7 @@ import (
 func findings(t *testing.T, text string) []string {
 	path := filepath.Join(t.TempDir(), "f.csv")
 	require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
-	r, err := Look(path, format.ReadOptions{})
+	r, err := Look(path, format.ReadOptions{}, nil)
 	require.NoError(t, err)
 	var out []string
 	for _, f := range r.Findings {
@@ -66,14 +66,14 @@ func TestFindings(t *testing.T) {
 		{"hive,note\n1,calm; sunny\n2,restless\n3,strong\n4,weak\n5,wet\n6,dry\n7,old\n8,new\n9,full\n", nil},
 		// numbers
 		{"hive,kilos\n1,\"1,5\"\n2,\"2,25\"\n3,\"10,0\"\n4,\"0,5\"\n", []string{"numbers: cast kilos number --decimal ,"}},
-		{"hive,kilos\n1,\"1,500\"\n2,\"2,250\"\n3,\"10,000\"\n4,\"1,100\"\n", []string{"numbers: cast kilos number --thousands ,"}},
+		{"hive,kilos\n1,\"1,500\"\n2,\"2,250\"\n3,\"10,000\"\n4,\"1,100\"\n", []string{"numbers: reading"}},
 		{"hive,kilos\n1,\"1,234.50\"\n2,12.25\n3,\"10,000.00\"\n4,7\n", []string{"numbers: cast kilos number --thousands ,"}},
 		{"hive,kilos\n1,1 234\n2,12 500\n3,999\n4,10 001\n", []string{"numbers: cast kilos number --thousands ' '"}},
 		{"hive,price\n1,€ 12.50\n2,€ 7.00\n3,€ 3.25\n4,€ 1.00\n", []string{"numbers: cast price number --strip '€'"}},
 		{"hive,price\n1,12.50€\n2,7.00€\n3,3.25€\n4,\n", []string{"numbers: cast price number --strip '€'"}},
-		{"hive,share\n1,12%\n2,7%\n3,3.5%\n4,100%\n", []string{"numbers: cast share number --strip %"}},
-		{"hive,price\n1,(12.50)\n2,7.00\n3,(3.25)\n4,1.00\n", nil},
-		{"hive,kilos\n1,12\n2,~7\n3,3\n4,5\n5,6\n6,7\n7,8\n8,9\n9,10\n", []string{"several types: cast kilos number --set-aside aside.csv"}},
+		{"hive,share\n1,12%\n2,7%\n3,3.5%\n4,100%\n", []string{"numbers: reading"}},
+		{"hive,price\n1,(12.50)\n2,7.00\n3,(3.25)\n4,1.00\n", []string{"numbers: cast price number --negative '(n)'"}},
+		{"hive,kilos\n1,12\n2,~7\n3,3\n4,5\n5,6\n6,7\n7,8\n8,9\n9,10\n", []string{"several types: reading"}},
 		{"hive,kilos\n1,12\n2,7\n3,-\n4,5\n", []string{"markers: reading", "read with --blank -"}},
 		{"hive,kilos\n1,12\n2,7\n3,N/A\n4,5\n", []string{"markers: reading", "read with --blank N/A"}},
 		{"hive,kilos\n1,12\n2,7\n3,999\n4,5\n", nil},
@@ -89,7 +89,7 @@ func TestFindings(t *testing.T) {
 		{"visit,date\n1,45425\n2,45445\n3,45473\n4,45474\n", nil},
 		{"visit,at\n1,13.05.2024 14:30\n2,02.06.2024 09:00\n3,30.06.2024 10:15\n4,01.07.2024 08:00\n", []string{"dates: cast at datetime --from '%d.%m.%Y %H:%M'"}},
 		{"visit,date\n1,13/05/24\n2,02/06/24\n3,30/06/24\n4,01/07/24\n", []string{"dates: cast date date --from %d/%m/%y"}},
-		{"visit,date\n1,2024-05-13\n2,13.05.2024\n3,2024-06-30\n4,01.07.2024\n", []string{"dates: cast date date --from %d.%m.%Y --from %Y-%m-%d"}},
+		{"visit,date\n1,2024-05-13\n2,13.05.2024\n3,2024-06-30\n4,01.07.2024\n", []string{"dates: cast date date --from %Y-%m-%d --from %d.%m.%Y"}},
 		// texts
 		{"apiary,kilos\nVesk,1\nvesk,2\nVESK,3\nTamro,4\nVesk,5\nTamro,6\n", []string{"spellings: recode apiary 'vesk=Vesk,VESK=Vesk'"}},
 		{"apiary,kilos\nVesk ,1\nVesk,2\n Tamro,3\nTamro,4\n", []string{"spaces: scrub apiary"}},
@@ -105,7 +105,7 @@ func TestFindings(t *testing.T) {
 		{"apiary,kilos\nVesk,2\nTamro,3\nTotal,5\n", []string{`total rows: where 'apiary != "Total"'`}},
 		{"apiary,May,June,Sum\nVesk,2,1,3\nTamro,3,4,7\nMill,3,3,6\n", []string{"total fields: fields '!Sum'"}},
 		{"visit,kilos\n1,2\n2,3\n2,3\n3,4\n", []string{"duplicate rows: distinct"}},
-		{"visit,kilos\n1,2\n2,3\n2,5\n3,4\n4,4\n5,4\n6,6\n7,3\n8,1\n9,2\n10,4\n11,4\n", []string{"duplicate keys: distinct --by visit"}},
+		{"visit,kilos\n1,2\n2,3\n2,5\n3,4\n4,4\n5,4\n6,6\n7,3\n8,1\n9,2\n10,4\n11,4\n", []string{"duplicate keys: reading"}},
 		{"hive,trait,value\n1,mites,2\n1,brood,3\n2,mites,4\n2,brood,5\n", nil},
 		{"hive,trait,value\n1,mites,2\n1,brood,3\n1,mites,4\n2,brood,5\n", nil},
 		{"key,value\nname,Onkara\nhives,3\nname,Dovri\nhives,4\nname,Bryzel\nhives,6\n", []string{`names without a person: number person --when 'key == "name"'`}},

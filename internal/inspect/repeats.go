@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
 )
 
@@ -29,14 +30,67 @@ func (s *sample) duplicates() []Finding {
 		}
 		seen[key] = s.lines[r]
 	}
-	if n == 0 || len(s.fields) < 2 {
+	// Rows that a field blank under its label makes equal are none, nor are short rows of numbers and a few words.
+	if n == 0 || len(s.fields) < 2 || s.blankRuns() != nil || !s.tellsRows() && s.equalByChance() > 0.001 || share(n, len(s.rows), 0.5) {
 		return nil
 	}
 	evidence := ""
 	if first > 0 && again > 0 {
 		evidence = fmt.Sprintf("lines %d and %d", first, again)
 	}
-	return []Finding{{Kind: "duplicate rows", Says: diag.Plural(int64(n), "row") + map[bool]string{true: " stands twice", false: " stand twice"}[n == 1], Evidence: evidence, Step: "distinct"}}
+	return []Finding{{Kind: "duplicate rows", Says: diag.Plural(int64(n), "row") + map[bool]string{true: " stands twice", false: " stand twice"}[n == 1], Evidence: evidence, Part: Decide, Question: "were they entered twice?", Step: "distinct", claim: copiesLeft}}
+}
+
+// tellsRows tells whether the cells of a row would tell it from most others: one field at least has a different cell in nearly every row.
+func (s *sample) tellsRows() bool {
+	return slices.ContainsFunc(s.fields, func(f *field) bool {
+		if slices.ContainsFunc(f.cells, func(c string) bool { return strings.Contains(c, ".") && isNumber(c) }) { // a measure
+			return false
+		}
+		different := len(f.order)
+		if f.counts == nil {
+			seen := map[string]bool{}
+			for _, c := range f.cells {
+				seen[c] = true
+			}
+			different = len(seen)
+		}
+		return (f.at == 0 && f.inOrder() || keyWord(f.name)) && share(different, len(s.rows), 0.7) || share(different, len(s.rows), 0.95)
+	})
+}
+
+// inOrder tells whether the cells are codes, or numbers that do not fall, as those that count rows.
+func (f *field) inOrder() bool {
+	if f.numbers < f.filled {
+		return true
+	}
+	before := decimal.D{}
+	for r, c := range f.cells {
+		d, ok := decimal.Parse(c)
+		if ok && r > 0 && d.Cmp(before) < 0 {
+			return false
+		}
+		before = d
+	}
+	return true
+}
+
+// equalByChance is how many pairs of equal rows are to be expected where the fields have nothing to do with each other.
+func (s *sample) equalByChance() float64 {
+	pairs := float64(len(s.rows)) * float64(len(s.rows)) / 2
+	for _, f := range s.fields {
+		counts := map[string]int{}
+		for _, c := range f.cells {
+			counts[c]++
+		}
+		equal := 0.0
+		for _, n := range counts {
+			part := float64(n) / float64(len(s.rows))
+			equal += part * part
+		}
+		pairs *= equal
+	}
+	return pairs
 }
 
 // keyWord tells the name of a field that names rows.
@@ -75,8 +129,8 @@ func (s *sample) duplicateKeys() []Finding {
 		if at := lines[twice]; at[0] > 0 && at[1] > 0 {
 			evidence += fmt.Sprintf(" in lines %d and %d", at[0], at[1])
 		}
-		return []Finding{{Kind: "duplicate keys", Says: fmt.Sprintf("%s names the rows, but %s in rows that differ; distinct keeps the first of each", diag.Quote(f.name), stand(len(s.rows)-len(lines))),
-			Evidence: evidence, Step: "distinct --by " + Shell(selected(f.name))}}
+		return []Finding{{Kind: "duplicate keys", Part: Told, Fields: []string{f.name}, Says: fmt.Sprintf("%s seems to name the rows, but %s in rows that differ", diag.Quote(f.name), stand(len(s.rows)-len(lines))),
+			Evidence: evidence, Question: "which of them is right? assert --unique " + Shell(selected(f.name)) + " stops at them"}}
 	}
 	return nil
 }

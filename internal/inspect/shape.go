@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"unicode"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/pattern"
@@ -104,7 +105,11 @@ func (s *sample) family() []Finding {
 	var best Finding
 	most := 0
 	take := func(n int, f Finding) {
-		if n > most {
+		fields := 0
+		for _, names := range f.folds {
+			fields += len(names)
+		}
+		if n > most && s.ofOneKind(f.folds) && (f.periods || 2*fields >= len(s.fields)-1) {
 			most, best = n, f
 		}
 	}
@@ -113,7 +118,51 @@ func (s *sample) family() []Finding {
 	if most == 0 {
 		return nil
 	}
+	best.claim = folded
+	if !best.periods {
+		best.Part, best.Question = Decide, "is each to be a row of its own?"
+	}
 	return []Finding{best}
+}
+
+// inTurn tells whether the numbers behind a prefix are one more each.
+func inTurn(names []string, prefix int) bool {
+	for i := range names[1:] {
+		a, _ := strconv.Atoi(names[i][prefix:])
+		if b, err := strconv.Atoi(names[i+1][prefix:]); err != nil || b != a+1 {
+			return false
+		}
+	}
+	return true
+}
+
+// periodWord tells whether a text has a word for a stretch of time, or for a turn.
+func periodWord(text string) bool {
+	words := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) })
+	return slices.ContainsFunc(words, func(w string) bool {
+		return slices.Contains([]string{"day", "week", "month", "quarter", "year", "hour", "round", "wave", "visit", "period", "season"}, w)
+	})
+}
+
+// ofOneKind tells whether in each of some lists the fields all hold numbers, or all hold none.
+func (s *sample) ofOneKind(lists map[string][]string) bool {
+	for _, names := range lists {
+		numbers, texts := 0, 0
+		for _, n := range names {
+			f := s.fields[slices.Index(s.lie.Names, n)]
+			switch {
+			case f.filled == 0:
+			case share(f.numbers, f.filled, 0.8):
+				numbers++
+			case share(f.filled-f.numbers, f.filled, 0.8) && f.readTogether().written == 0:
+				texts++
+			}
+		}
+		if numbers > 0 && texts > 0 {
+			return false
+		}
+	}
+	return true
 }
 
 // twoPart finds a family of a label and a measure, as April kilos, April jars, May kilos, ….
@@ -131,6 +180,7 @@ func (s *sample) twoPart(take func(int, Finding)) {
 			},
 		} {
 			var pairs [][2]string
+			pairName := map[[2]string]string{}
 			for _, n := range s.lie.Names {
 				a, b, ok := cut(n)
 				if unnamed(n) || s.timeKind(n) != "" {
@@ -140,6 +190,7 @@ func (s *sample) twoPart(take func(int, Finding)) {
 					continue
 				}
 				pairs = append(pairs, [2]string{a, b})
+				pairName[[2]string{a, b}] = n
 			}
 			if len(pairs) < 2 || slices.Equal(pairs, before) {
 				continue
@@ -217,7 +268,13 @@ func (s *sample) twoPart(take func(int, Finding)) {
 				if kind != "" {
 					bonus = 1
 				}
-				take(2*n+bonus, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(n), "header"), source), Evidence: diag.Names(fit),
+				folds := map[string][]string{}
+				for _, p := range pairs {
+					if slices.Contains(measures, measure(p)) {
+						folds[measure(p)] = append(folds[measure(p)], pairName[p])
+					}
+				}
+				take(2*n+bonus, Finding{Kind: "headers", folds: folds, periods: kind != "" || periodWord(place), Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(n), "header"), source), Evidence: diag.Names(fit),
 					Step: s.outOfTheWay(measures) + "unpivot " + Shell(source) + value})
 			}
 		}
@@ -254,7 +311,7 @@ func (s *sample) periods(pairs [][2]string, side int, sep, kind string, numbered
 	}
 	source := parts[0] + sep + parts[1]
 	if fit := s.fitting(source); len(fit) == len(pairs) {
-		take(2*len(fit)+1, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(len(fit)), "header"), source), Evidence: diag.Names(fit),
+		take(2*len(fit)+1, Finding{Kind: "headers", folds: map[string][]string{"": fit}, periods: true, Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(len(fit)), "header"), source), Evidence: diag.Names(fit),
 			Step: "unpivot " + Shell(source) + " --value " + Shell(s.freeName("value"))})
 	}
 }
@@ -328,10 +385,10 @@ func (s *sample) onePart(take func(int, Finding)) {
 		says := fmt.Sprintf("%s are values: %ss", diag.Plural(int64(len(at)), "header"), k)
 		value := " --value " + Shell(s.freeName("value"))
 		if source := s.growing(k, names); source != "" {
-			take(2*len(at), Finding{Kind: "headers", Says: says, Evidence: diag.Names(names), Step: "unpivot " + Shell(source) + value})
+			take(2*len(at), Finding{Kind: "headers", folds: map[string][]string{"": names}, periods: true, Says: says, Evidence: diag.Names(names), Step: "unpivot " + Shell(source) + value})
 			continue
 		}
-		sel := ""
+		sel, fields := "", slices.Clone(names)
 		if at[len(at)-1]-at[0] == len(at)-1 {
 			sel = selected(names[0]) + ".." + selected(names[len(names)-1])
 		} else {
@@ -340,7 +397,7 @@ func (s *sample) onePart(take func(int, Finding)) {
 			}
 			sel = strings.Join(names, ",")
 		}
-		take(2*len(at), Finding{Kind: "headers", Says: says, Evidence: diag.Names(names), Step: "unpivot " + Shell(sel) + " --label " + Shell(s.freeName(k)) + value})
+		take(2*len(at), Finding{Kind: "headers", folds: map[string][]string{"": fields}, periods: true, Says: says, Evidence: diag.Names(names), Step: "unpivot " + Shell(sel) + " --label " + Shell(s.freeName(k)) + value})
 	}
 	var numbers []string
 	for i, n := range s.lie.Names {
@@ -349,7 +406,7 @@ func (s *sample) onePart(take func(int, Finding)) {
 		}
 	}
 	if n := len(numbers); n >= 3 && len(s.fitting("{x:#}")) == n {
-		take(2*n, Finding{Kind: "headers", Says: fmt.Sprintf("%s are numbers: values, not names", diag.Plural(int64(n), "header")), Evidence: diag.Names(numbers),
+		take(2*n, Finding{Kind: "headers", folds: map[string][]string{"": numbers}, Says: fmt.Sprintf("%s are numbers: values, not names", diag.Plural(int64(n), "header")), Evidence: diag.Names(numbers),
 			Step: "unpivot " + Shell("{"+s.freeName("number")+":#}") + " --value " + Shell(s.freeName("value"))})
 	}
 	byPrefix := map[string][]string{}
@@ -376,13 +433,13 @@ func (s *sample) onePart(take func(int, Finding)) {
 			codes = -1 << 20
 		}
 		name := strings.ToLower(strings.Trim(p, " _-"))
-		if n := len(byPrefix[p]); n >= 3 && !strings.ContainsAny(p, "{}") && len(s.fitting(p+"{x:#}")) == n {
-			take(2*n-1, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(n), "header"), p+"{number:#}"), Evidence: diag.Names(byPrefix[p]),
+		if n := len(byPrefix[p]); n >= 3 && inTurn(byPrefix[p], len(p)) && !strings.ContainsAny(p, "{}") && len(s.fitting(p+"{x:#}")) == n {
+			take(2*n-1, Finding{Kind: "headers", folds: map[string][]string{"": byPrefix[p]}, periods: periodWord(p), Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(n), "header"), p+"{number:#}"), Evidence: diag.Names(byPrefix[p]),
 				Step: "unpivot " + Shell(p+"{"+s.freeName("number")+":#}") + " --value " + Shell(s.freeName(name))})
 		}
 	}
 	if several := fmt.Sprintf("{group:%d}{number:#}", length); codes >= 4 && len(s.fitting(several)) == codes {
-		take(2*codes, Finding{Kind: "headers", Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(codes), "header"), several), Evidence: diag.Names(s.fitting(several)),
+		take(2*codes, Finding{Kind: "headers", folds: map[string][]string{"": s.fitting(several)}, Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(codes), "header"), several), Evidence: diag.Names(s.fitting(several)),
 			Step: "unpivot " + Shell(several) + " --value " + Shell(s.freeName("value"))})
 	}
 }
@@ -460,7 +517,7 @@ func (s *sample) blankRuns() []Finding {
 		if !share(whole, blank, 0.95) {
 			continue
 		}
-		names = append(names, selected(f.name))
+		names = append(names, f.name)
 		if evidence == "" {
 			evidence = fmt.Sprintf("%s blank, below %s", of(blank, len(s.rows)), f.example(func(string) bool { return true }))
 		}
@@ -469,13 +526,13 @@ func (s *sample) blankRuns() []Finding {
 		return nil
 	}
 	are := map[bool]string{true: "is", false: "are"}[len(names) == 1]
-	return []Finding{{Kind: "blank runs", Says: fmt.Sprintf("%s %s blank under each label", strings.Join(names, ", "), are), Evidence: evidence, Step: "fill " + Shell(strings.Join(names, ","))}}
+	return []Finding{{Kind: "blank runs", Says: fmt.Sprintf("%s %s blank under each label", fieldList(names), are), Evidence: evidence, Fields: names, Step: "fill " + Shell(s.selection(names)), claim: filledAbove(names)}}
 }
 
 // namesAndValues finds two fields of which one names what the other holds.
 func (s *sample) namesAndValues() []Finding {
 	for k, f := range s.fields {
-		if len(s.fields) < 2 || len(s.rows) < 4 || f.filled != len(s.rows) || len(f.order) < 2 || len(f.order) > 40 || 2*len(f.order) > f.filled || share(f.numbers+f.dates, f.filled, 0.3) {
+		if len(s.fields) < 2 || len(s.rows) < 4 || f.filled != len(s.rows) || len(f.order) < 2 || len(f.order) > 40 || 2*len(f.order) > f.filled || f.numbers+f.dates > 0 || slices.ContainsFunc(f.order, func(c string) bool { return slices.Contains(missing, c) }) {
 			continue
 		}
 		for v, g := range s.fields {
@@ -520,11 +577,11 @@ func (s *sample) namesAndValues() []Finding {
 				seen[key] = true
 			}
 			if len(s.fields) == 2 {
-				if period := f.order[0]; f.cells[0] == period && share(twice, len(s.rows), 0.4) {
+				if period := f.order[0]; f.cells[0] == period && share(twice, len(s.rows), 0.4) && f.beginsAnew(period) {
 					name := s.freeName("person")
 					return []Finding{{Kind: "names without a person", Says: fmt.Sprintf("%s begins anew at %s, with nothing that tells whose they are", diag.Quote(f.name), diag.Quote(period)),
 						Evidence: fmt.Sprintf("%s %d times in %s", diag.Quote(period), f.counts[period], diag.Plural(int64(len(s.rows)), "row")),
-						Step:     "number " + Shell(name) + " --when " + Shell(fmt.Sprintf("%s == %q", inFormula(f.name), period))}}
+						Part:     Decide, Question: "does a new one begin there?", Step: "number " + Shell(name) + " --when " + Shell(fmt.Sprintf("%s == %q", inFormula(f.name), period))}}
 				}
 				continue
 			}
@@ -533,10 +590,25 @@ func (s *sample) namesAndValues() []Finding {
 			}
 			return []Finding{{Kind: "names and values", Says: fmt.Sprintf("%s and %s look like names and values", diag.Quote(f.name), diag.Quote(g.name)),
 				Evidence: fmt.Sprintf("%d names, some with numbers and some with texts: %s", len(f.order), diag.Names(f.order)),
-				Step:     "pivot --across " + Shell(selected(f.name)) + " --cell " + Shell(inFormula(g.name))}}
+				whole:    true, Part: Decide, Question: "is each name to be a field?", Fields: []string{f.name, g.name}, Step: "pivot --across " + Shell(selected(f.name)) + " --cell " + Shell(inFormula(g.name)), claim: spreadOut(g.name)}}
 		}
 	}
 	return nil
+}
+
+// beginsAnew tells whether in each stretch of rows that begins with a name no name stands twice.
+func (f *field) beginsAnew(period string) bool {
+	seen := map[string]bool{}
+	for _, c := range f.cells {
+		if c == period {
+			clear(seen)
+		}
+		if seen[c] {
+			return false
+		}
+		seen[c] = true
+	}
+	return true
 }
 
 // blankFields finds fields in which nothing stands.
@@ -550,6 +622,10 @@ func (s *sample) blankFields() []Finding {
 	if len(names) == 0 || len(names) == len(s.fields) {
 		return nil
 	}
-	return []Finding{{Kind: "blank fields", Says: diag.Plural(int64(len(names)), "field") + " with nothing in it", Evidence: fmt.Sprintf("%s in %s", strings.ReplaceAll(strings.Join(names, ", "), "!", ""), diag.Plural(int64(len(s.rows)), "row")),
-		Step: "fields " + Shell(strings.Join(names, ","))}}
+	x := Finding{Kind: "blank fields", Part: Decide, Question: "is nothing to come in them?", Says: diag.Plural(int64(len(names)), "field") + " with nothing in it", Evidence: fmt.Sprintf("%s in %s", strings.ReplaceAll(strings.Join(names, ", "), "!", ""), diag.Plural(int64(len(s.rows)), "row")),
+		Step: "fields " + Shell(strings.Join(names, ","))}
+	if !s.whole { // something may stand in the others
+		x.Part, x.Step, x.Says = Told, "", x.Says+", as far as was looked"
+	}
+	return []Finding{x}
 }

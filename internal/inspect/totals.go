@@ -109,20 +109,36 @@ func (s *sample) totals() []Finding {
 			numbers = nil
 			continue
 		}
-		said := ""
+		said, proved := "", false
 		if i > 1 && totalWord(f.name) {
 			said = " seems to hold totals of other fields"
 		}
-		if n := sumOfLast(numbers, amounts); n > 0 {
-			said = fmt.Sprintf(" holds the sum of the %d fields before it", n)
+		least := 12
+		if totalWord(f.name) || lastIsTotal(f.name) {
+			least = 4
+		}
+		if n := sumOfLast(numbers, amounts, least); n > 0 {
+			said, proved = fmt.Sprintf(" holds the sum of the %d fields before it", n), true
 		}
 		if said == "" {
 			numbers = append(numbers, amounts)
 			continue
 		}
-		out = append(out, Finding{Kind: "total fields", Says: diag.Quote(f.name) + said, Evidence: f.example(func(string) bool { return true }), Step: "fields " + Shell("!"+selected(f.name))})
+		x := Finding{Kind: "total fields", Fields: []string{f.name}, Says: diag.Quote(f.name) + said, Evidence: f.example(func(string) bool { return true }), Step: "fields " + Shell("!"+selected(f.name))}
+		if !proved {
+			x.Part, x.Step, x.Question = Told, "", "is it one? The fields before it do not add up to it"
+		} else if !totalWord(f.name) && !lastIsTotal(f.name) {
+			x.Part, x.Question = Decide, "is it the total of them?"
+		}
+		out = append(out, x)
 	}
 	return out
+}
+
+// lastIsTotal tells a name that ends with a word for a total.
+func lastIsTotal(name string) bool {
+	words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return !unicode.IsLetter(r) })
+	return len(words) > 0 && slices.Contains(totalWords, words[len(words)-1])
 }
 
 // totalRows is the finding of rows that some cells of a field name. What several have in common is told by a pattern,
@@ -164,7 +180,7 @@ func (f *field) totalRows(cells []string) Finding {
 		}
 	}
 	return Finding{Kind: "total rows", Says: diag.Plural(int64(n), "row") + " of totals among the data", Evidence: f.example(func(x string) bool { return x == cells[0] }),
-		Step: "where " + Shell(strings.Join(keep, " and "))}
+		Part: Decide, Question: "are these sums of other rows? They would leave", Fields: []string{f.name}, Step: "where " + Shell(strings.Join(keep, " and "))}
 }
 
 // sumOfAll tells whether the last row is the sum of all others, and gives the field that names it.
@@ -208,8 +224,8 @@ const (
 	mostRowsSummed = 100
 )
 
-// sumOfLast gives of how many fields, those that stand last, a field is the sum in each row; 0 where it is of none.
-func sumOfLast(numbers [][]decimal.D, of []decimal.D) int {
+// sumOfLast gives of how many fields, those that stand last, a field is the sum in each row; 0 where it is of none. least: how many numbers must go in.
+func sumOfLast(numbers [][]decimal.D, of []decimal.D, least int) int {
 	first := slices.IndexFunc(of, func(d decimal.D) bool { return d.Sign() != 0 })
 	if first < 0 {
 		return 0
@@ -220,15 +236,15 @@ func sumOfLast(numbers [][]decimal.D, of []decimal.D) int {
 		if sum, err = sum.Add(numbers[len(numbers)-n][first]); err != nil {
 			return 0
 		}
-		if n > 1 && sum.Cmp(of[first]) == 0 && sumsUp(numbers[len(numbers)-n:], of) {
+		if n > 1 && sum.Cmp(of[first]) == 0 && sumsUp(numbers[len(numbers)-n:], of, least) {
 			return n
 		}
 	}
 	return 0
 }
 
-// sumsUp tells whether a field is the sum of others in each row, oftener than by chance.
-func sumsUp(numbers [][]decimal.D, of []decimal.D) bool {
+// sumsUp tells whether a field is the sum of others in each row, in least numbers or more.
+func sumsUp(numbers [][]decimal.D, of []decimal.D, least int) bool {
 	telling := 0
 	for r, want := range of {
 		sum := decimal.D{}
@@ -245,5 +261,5 @@ func sumsUp(numbers [][]decimal.D, of []decimal.D) bool {
 			telling++
 		}
 	}
-	return telling*len(numbers) >= 12
+	return telling*len(numbers) >= least
 }

@@ -1,0 +1,279 @@
+package inspect
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"revuelta/internal/decimal"
+	"revuelta/internal/diag"
+	"revuelta/internal/format"
+)
+
+// reading is a way in which a file may be read, and what speaks for it.
+type reading struct {
+	options format.ReadOptions
+	sample  *format.Sample
+	says    string
+}
+
+// readable finds how a file, of which a sample was taken or not, is to be read: as it is told, or, where that fails or gives one field that holds a table, in another
+// way that reads all rows. The finding tells which and why; a fault that no other way mends is a finding too.
+func readable(path string, o format.ReadOptions, l *format.Sample, err error) (*format.Sample, format.ReadOptions, []Finding, error) {
+	if path == "-" || err == nil && !isText(l) {
+		return l, o, nil, err
+	}
+	fault := err
+	if fault == nil {
+		fault = l.Read(path, o)
+	}
+	doubt := ""
+	if fault == nil {
+		doubt = doubtful(l, o)
+	}
+	if fault == nil && doubt == "" {
+		return l, o, nil, nil
+	}
+	if e := (*diag.Error)(nil); errors.As(fault, &e) && e.Status != diag.Data {
+		return l, o, nil, err // a file that is not there
+	}
+	told := said(fault, doubt)
+	for _, w := range ways(path, o, l, fault) {
+		f := Finding{Kind: "reading", Part: Safe, reads: true, Says: told + "; " + w.says, Evidence: diag.Names(w.sample.Names)}
+		return w.sample, w.options, []Finding{f}, nil
+	}
+	if fault == nil {
+		return l, o, nil, nil
+	}
+	if err != nil {
+		return l, o, nil, err
+	}
+	f := Finding{Kind: "reading", Part: Told, Says: "it can't be read as it is: " + told}
+	if e := (*diag.Error)(nil); errors.As(fault, &e) && len(e.Try) > 0 {
+		f.Question = "try " + strings.Join(e.Try, "; or: ")
+	}
+	return l, o, []Finding{f}, nil
+}
+
+// isText tells a file of delimited text.
+func isText(l *format.Sample) bool { return l.Rows == nil && l.Delimiter != 0 }
+
+// said tells a fault, or a doubt, without the file's name.
+func said(fault error, doubt string) string {
+	if e := (*diag.Error)(nil); errors.As(fault, &e) {
+		where := ""
+		if e.Line > 0 {
+			where = "line " + strconv.Itoa(e.Line) + ": "
+		}
+		return where + e.Text
+	}
+	if fault != nil {
+		return fault.Error()
+	}
+	return doubt
+}
+
+// doubtful tells why a reading that succeeds is not to be trusted, "" where nothing speaks against it.
+func doubtful(l *format.Sample, o format.ReadOptions) string {
+	rows := filledRows(l)
+	switch {
+	case len(rows) < 2:
+		return ""
+	case o.Layout.Comment == "" && strings.HasPrefix(strings.TrimSpace(rows[0].first()), "#"):
+		return "it begins with #"
+	case o.Delimiter == 0 && o.Layout.Widths == nil && len(l.Names) == 1 && len(rows) > 2 && slices.ContainsFunc(rows, func(r laid) bool { return strings.ContainsAny(strings.TrimSpace(r.first()), " \t") }):
+		return "it has one field, with cells parted by spaces"
+	case o.Header.Kind == format.HeaderFirst && o.Body == 0 && l.Header.From > 0 && namesAreData(l):
+		return "its first row holds data, not names"
+	}
+	return ""
+}
+
+// laid is a row as it lies.
+type laid []string
+
+func (r laid) first() string {
+	if len(r) == 0 {
+		return ""
+	}
+	return r[0]
+}
+
+// filledRows are the rows at the beginning in which something stands.
+func filledRows(l *format.Sample) (out []laid) {
+	for _, r := range l.First {
+		if len(r.Cells) > 0 {
+			out = append(out, r.Cells)
+		}
+	}
+	return out
+}
+
+// namesAreData tells a header that is a row of numbers as those beneath it, and counts nothing, as years would: with decimals
+// or signs in several cells, or the same number twice.
+func namesAreData(l *format.Sample) bool {
+	rows, _ := l.Data()
+	if l.Header.From == 0 || l.Header.To > l.Header.From || len(rows) < 2 || l.Header.From > len(l.First) {
+		return false
+	}
+	numbers, telling := 0, 0
+	grows, before := true, 0.0
+	seen := map[string]bool{}
+	for i, c := range l.First[l.Header.From-1].Cells {
+		c = strings.TrimSpace(c)
+		d, number := decimal.Parse(c)
+		if !number {
+			continue
+		}
+		for _, r := range rows[:min(len(rows), 50)] {
+			if i < len(r) && strings.TrimSpace(r[i]) != "" {
+				if _, ok := decimal.Parse(strings.TrimSpace(r[i])); !ok {
+					return false
+				}
+			}
+		}
+		grows = grows && (numbers == 0 || d.Float() > before)
+		before = d.Float()
+		numbers++
+		if strings.ContainsAny(c, ".eE") || c[0] == '-' {
+			telling++
+		}
+		if seen[c] {
+			telling += 2
+		}
+		seen[c] = true
+	}
+	return telling > 0 && (telling > 1 || numbers == len(l.Names) && numbers < 3) && !(grows && numbers > 2)
+}
+
+// ways are the other ways in which all rows can be read, the likeliest first.
+func ways(path string, o format.ReadOptions, plain *format.Sample, fault error) []reading {
+	var out []reading
+	try := func(says string, change func(*format.ReadOptions), good func(*format.Sample) bool) bool {
+		c := o
+		change(&c)
+		l, err := format.SampleOf(path, c)
+		if err != nil || !isText(l) {
+			return false
+		}
+		if !c.LineEndCR && namesAreData(l) && c.Header.Kind == format.HeaderFirst && c.First == "" {
+			c.Header, says = format.Header{Kind: format.HeaderNone}, says+" --header none"
+			if l, err = format.SampleOf(path, c); err != nil {
+				return false
+			}
+		}
+		if good != nil && !good(l) || l.Read(path, c) != nil {
+			return false
+		}
+		out = append(out, reading{c, l, says + " reads all rows"})
+		return true
+	}
+	even := func(l *format.Sample) bool { // all rows are as wide as the header, and something in them is a number
+		rows, _ := l.Data()
+		if len(l.Names) < 2 || len(rows) < 2 {
+			return false
+		}
+		numbers := 0
+		for _, r := range l.First[min(l.Body, len(l.First)):] {
+			if len(r.Cells) != len(l.Names) && len(r.Cells) > 0 {
+				return false
+			}
+			for _, c := range r.Cells {
+				if _, ok := decimal.Parse(c); ok {
+					numbers++
+				}
+			}
+		}
+		return numbers >= len(rows)
+	}
+	rows := []laid{}
+	if plain != nil {
+		rows = filledRows(plain)
+	}
+	quoted := slices.ContainsFunc(rows, func(r laid) bool {
+		return slices.ContainsFunc(r, func(c string) bool { return strings.Contains(c, `\`) })
+	})
+	e := (*diag.Error)(nil)
+	errors.As(fault, &e)
+	named := func(option string) bool {
+		return e != nil && slices.ContainsFunc(e.Try, func(t string) bool { return strings.HasPrefix(t, option) })
+	}
+	comment := func(c *format.ReadOptions) { c.Layout.Comment = "#" }
+	spaces := func(c *format.ReadOptions) { c.Layout.Spaces = true }
+	wide := func(l *format.Sample) bool { return even(l) && len(l.Names) > 1 }
+	hash := slices.ContainsFunc(rows, func(r laid) bool { return strings.HasPrefix(strings.TrimSpace(r.first()), "#") })
+	untold := o.Delimiter == 0 && !o.Layout.Spaces && o.Layout.Widths == nil
+	switch {
+	case named("--line-end cr"):
+		try("--line-end cr", func(c *format.ReadOptions) { c.LineEndCR = true }, nil)
+		return out
+	case hash && o.Layout.Comment == "":
+		if try("--comment '#'", comment, wide) || untold && try("--comment '#' --delimiter spaces", func(c *format.ReadOptions) { comment(c); spaces(c) }, even) {
+			return out
+		}
+	}
+	if quoted && !o.Layout.Backslash && try("--escape backslash", func(c *format.ReadOptions) { c.Layout.Backslash = true }, wide) {
+		return out
+	}
+	if fault != nil && plain != nil && o.First == "" && shortHeader(plain) && try("--header-first row", func(c *format.ReadOptions) { c.First = "row" }, nil) {
+		return out
+	}
+	if fault != nil && !o.NoQuotes && try("--quote none", func(c *format.ReadOptions) { c.NoQuotes = true }, func(l *format.Sample) bool { return len(l.Names) > 1 && asWide(l) }) {
+		return out
+	}
+	if plain != nil && len(plain.Names) == 1 && untold && !hash {
+		named := func(l *format.Sample) bool { // most columns have a name, or none has
+			none := 0
+			for _, n := range l.Names {
+				if unnamed(n) {
+					none++
+				}
+			}
+			return even(l) && (4*none <= len(l.Names) || l.Header.From == 0)
+		}
+		if try("--delimiter spaces", spaces, even) || try("--widths auto", func(c *format.ReadOptions) { c.Layout.Widths = slices.Clone(format.FoundWidths) }, named) {
+			return out
+		}
+	}
+	if o.Header.Kind == format.HeaderFirst && plain != nil && (fault == nil && namesAreData(plain) || named("--header none")) {
+		body := ""
+		try("--header none", func(c *format.ReadOptions) {
+			c.Header = format.Header{Kind: format.HeaderNone}
+			if fault != nil && len(plain.First) > 1 { // the first row is no data either
+				c.Body = plain.Header.From + 1
+				body = fmt.Sprintf(" --body %d", c.Body)
+			}
+		}, func(l *format.Sample) bool { return asWide(l) })
+		if len(out) > 0 {
+			out[0].says = "--header none" + body + " reads all rows as data"
+		}
+	}
+	return out
+}
+
+// asWide tells whether all rows of data have as many cells as there are fields.
+func asWide(l *format.Sample) bool {
+	for _, r := range l.First[min(l.Body, len(l.First)):] {
+		if len(r.Cells) != len(l.Names) && len(r.Cells) > 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// shortHeader tells whether every row has one cell more than the header.
+func shortHeader(l *format.Sample) bool {
+	n := 0
+	for _, r := range l.First[min(l.Body, len(l.First)):] {
+		if len(r.Cells) == 0 {
+			continue
+		}
+		if len(r.Cells) != len(l.Names)+1 {
+			return false
+		}
+		n++
+	}
+	return n > 1 && len(l.Names) > 1
+}
