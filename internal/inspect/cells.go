@@ -350,7 +350,7 @@ func untidy(c string) bool {
 		return true
 	}
 	return strings.ContainsFunc(c, func(r rune) bool {
-		return r == '\u00a0' || r == '\u200b' || r == '\ufeff' || r == '\u200e' || r == '\u00ad' || unicode.Is(unicode.Cf, r)
+		return r == '\u00a0' || r == '\u200b' || r == '\ufeff' || r == '\u200e' || r == '\u00ad' || unicode.Is(unicode.Cf, r) && !joins(r)
 	})
 }
 

@@ -322,7 +322,9 @@ func (r *Report) reading(o format.ReadOptions) {
 		if h.To > h.From {
 			f.Kind = "header rows"
 		}
-		r.Findings = append(r.Findings, f)
+		if o.Header.Kind != format.HeaderRows { // else it was told
+			r.Findings = append(r.Findings, f)
+		}
 	}
 	if o.Body > 0 {
 		r.Reading = append(r.Reading, "--body", strconv.Itoa(o.Body))

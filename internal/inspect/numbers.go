@@ -117,6 +117,10 @@ func (s *sample) numbersWritten() []Finding {
 		if !share(read, len(some), 0.5) { // it is looked at no further
 			continue
 		}
+		if several := f.severalUnits(); several != nil {
+			out = append(out, *several)
+			continue
+		}
 		n := f.readTogether()
 		if n.written == 0 || !share(n.plain+n.written, f.filled, 0.75) || !share(n.written, f.filled, 0.02) || f.namesMore(n) {
 			continue
@@ -165,6 +169,37 @@ func (s *sample) numbersWritten() []Finding {
 		out = append(out, x)
 	}
 	return out
+}
+
+// severalUnits tells a field of numbers with two units or three, of which nobody says what one is of the other.
+func (f *field) severalUnits() *Finding {
+	units := map[string]int{}
+	var order []string
+	fits := 0
+	for _, c := range f.order {
+		at := strings.LastIndexAny(c, "0123456789") + 1
+		unit := strings.TrimSpace(c[at:])
+		if at == 0 || unit == "" || len([]rune(unit)) > 5 || strings.ContainsFunc(unit, func(r rune) bool { return !unicode.IsLetter(r) }) {
+			continue
+		}
+		if len(numeral.Readings(c[:at], numeral.Form{})) == 0 {
+			continue
+		}
+		if units[unit] == 0 {
+			order = append(order, unit)
+		}
+		units[unit] += f.counts[c]
+		fits += f.counts[c]
+	}
+	if len(units) < 2 || len(units) > 3 || !share(fits, f.filled, 0.75) {
+		return nil
+	}
+	var list []string
+	for _, u := range order {
+		list = append(list, fmt.Sprintf("%s (%d)", diag.Quote(u), units[u]))
+	}
+	return &Finding{Kind: "numbers", Part: Told, Fields: []string{f.name}, Says: fmt.Sprintf("%s holds numbers with several units", diag.Quote(f.name)), Evidence: strings.Join(list, ", "),
+		Question: "what is one of the other? cast … number --scale says what each multiplies by, as " + Shell("kg=1,g=0.001")}
 }
 
 // firstWritten is the first cell with digits that is no plain number.

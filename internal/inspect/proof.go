@@ -210,7 +210,7 @@ func sameNumber(was, is string) bool {
 func sameText(was, is string) bool {
 	seen := func(s string) string {
 		return strings.Map(func(r rune) rune {
-			if unicode.IsSpace(r) || unicode.Is(unicode.Cf, r) {
+			if unicode.IsSpace(r) || unicode.Is(unicode.Cf, r) && !joins(r) {
 				return -1
 			}
 			return r
@@ -218,6 +218,9 @@ func sameText(was, is string) bool {
 	}
 	return seen(was) == seen(is)
 }
+
+// joins tells what can't be seen and still changes a word: joiners of letters, and what keeps them apart.
+func joins(r rune) bool { return r == '\u200c' || r == '\u200d' }
 
 // filledAbove claims that cells stay, and blank ones hold the nearest above.
 func filledAbove(names []string) claim {

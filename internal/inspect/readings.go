@@ -22,7 +22,7 @@ type reading struct {
 // readable finds how a file, of which a sample was taken or not, is to be read: as it is told, or, where that fails or gives one field that holds a table, in another
 // way that reads all rows. The finding tells which and why; a fault that no other way mends is a finding too.
 func readable(path string, o format.ReadOptions, l *format.Sample, err error) (*format.Sample, format.ReadOptions, []Finding, error) {
-	if path == "-" || err == nil && !isText(l) {
+	if path == "-" || err == nil && l.Rows != nil { // that was read as every other command reads it
 		return l, o, nil, err
 	}
 	fault := err
@@ -30,7 +30,7 @@ func readable(path string, o format.ReadOptions, l *format.Sample, err error) (*
 		fault = l.Read(path, o)
 	}
 	doubt := ""
-	if fault == nil {
+	if fault == nil && isText(l) {
 		doubt = doubtful(l, o)
 	}
 	if fault == nil && doubt == "" {
@@ -40,7 +40,11 @@ func readable(path string, o format.ReadOptions, l *format.Sample, err error) (*
 		return l, o, nil, err // a file that is not there
 	}
 	told := said(fault, doubt)
-	for _, w := range ways(path, o, l, fault) {
+	var others []reading
+	if l == nil || isText(l) {
+		others = ways(path, o, l, fault)
+	}
+	for _, w := range others {
 		f := Finding{Kind: "reading", Part: Safe, reads: true, Says: told + "; " + w.says, Evidence: diag.Names(w.sample.Names)}
 		return w.sample, w.options, []Finding{f}, nil
 	}
@@ -81,7 +85,7 @@ func doubtful(l *format.Sample, o format.ReadOptions) string {
 	switch {
 	case len(rows) < 2:
 		return ""
-	case o.Layout.Comment == "" && strings.HasPrefix(strings.TrimSpace(rows[0].first()), "#"):
+	case o.Layout.Comment == "" && o.Header.Kind == format.HeaderFirst && strings.HasPrefix(strings.TrimSpace(rows[0].first()), "#") && marked(rows) != 0:
 		return "it begins with #"
 	case o.Delimiter == 0 && o.Layout.Widths == nil && len(l.Names) == 1 && len(rows) > 2 && slices.ContainsFunc(rows, func(r laid) bool { return strings.ContainsAny(strings.TrimSpace(r.first()), " \t") }):
 		return "it has one field, with cells parted by spaces"
@@ -192,9 +196,6 @@ func ways(path string, o format.ReadOptions, plain *format.Sample, fault error) 
 	if plain != nil {
 		rows = filledRows(plain)
 	}
-	quoted := slices.ContainsFunc(rows, func(r laid) bool {
-		return slices.ContainsFunc(r, func(c string) bool { return strings.Contains(c, `\`) })
-	})
 	e := (*diag.Error)(nil)
 	errors.As(fault, &e)
 	named := func(option string) bool {
@@ -209,12 +210,21 @@ func ways(path string, o format.ReadOptions, plain *format.Sample, fault error) 
 	case named("--line-end cr"):
 		try("--line-end cr", func(c *format.ReadOptions) { c.LineEndCR = true }, nil)
 		return out
+	case hash && o.Layout.Comment == "" && fault == nil && marked(rows) == 0: // the first row names the fields, with a mark before the first
+		return out
+	case hash && o.Layout.Comment == "" && marked(rows) > 0:
+		at := marked(rows)
+		if try("--header "+strconv.Itoa(at+1), func(c *format.ReadOptions) {
+			c.Header = format.Header{Kind: format.HeaderRows, From: at + 1, To: at + 1}
+		}, asWide) {
+			return out
+		}
 	case hash && o.Layout.Comment == "":
 		if try("--comment '#'", comment, wide) || untold && try("--comment '#' --delimiter spaces", func(c *format.ReadOptions) { comment(c); spaces(c) }, even) {
 			return out
 		}
 	}
-	if quoted && !o.Layout.Backslash && try("--escape backslash", func(c *format.ReadOptions) { c.Layout.Backslash = true }, wide) {
+	if fault != nil && !o.Layout.Backslash && try("--escape backslash", func(c *format.ReadOptions) { c.Layout.Backslash = true }, wide) {
 		return out
 	}
 	if fault != nil && plain != nil && o.First == "" && shortHeader(plain) && try("--header-first row", func(c *format.ReadOptions) { c.First = "row" }, nil) {
@@ -231,7 +241,8 @@ func ways(path string, o format.ReadOptions, plain *format.Sample, fault error) 
 					none++
 				}
 			}
-			return even(l) && (4*none <= len(l.Names) || l.Header.From == 0)
+			words := slices.ContainsFunc(l.Names, func(n string) bool { return strings.Count(n, " ") > 3 })
+			return even(l) && !words && (4*none <= len(l.Names) || l.Header.From == 0)
 		}
 		if try("--delimiter spaces", spaces, even) || try("--widths auto", func(c *format.ReadOptions) { c.Layout.Widths = slices.Clone(format.FoundWidths) }, named) {
 			return out
@@ -251,6 +262,22 @@ func ways(path string, o format.ReadOptions, plain *format.Sample, fault error) 
 		}
 	}
 	return out
+}
+
+// marked gives which of the first rows, which begin with #, names the fields: it is the last of them and as wide as the data, of
+// several cells; -1 where none does.
+func marked(rows []laid) int {
+	last := -1
+	for i, r := range rows {
+		if !strings.HasPrefix(strings.TrimSpace(r.first()), "#") {
+			break
+		}
+		last = i
+	}
+	if last < 0 || last+1 >= len(rows) || len(rows[last]) < 2 || len(rows[last]) != len(rows[last+1]) {
+		return -1
+	}
+	return last
 }
 
 // asWide tells whether all rows of data have as many cells as there are fields.
@@ -275,5 +302,5 @@ func shortHeader(l *format.Sample) bool {
 		}
 		n++
 	}
-	return n > 1 && len(l.Names) > 1
+	return n > 1 && (len(l.Names) > 1 || !strings.Contains(l.Names[0], " "))
 }

@@ -109,7 +109,7 @@ func (s *sample) family() []Finding {
 		for _, names := range f.folds {
 			fields += len(names)
 		}
-		if n > most && s.ofOneKind(f.folds) && (f.periods || 2*fields >= len(s.fields)-1) {
+		if n > most && s.ofOneKind(f.folds) && (f.periods || !s.measured(f.folds)) && (f.periods || 2*fields >= len(s.fields)-1) {
 			most, best = n, f
 		}
 	}
@@ -142,6 +142,22 @@ func periodWord(text string) bool {
 	return slices.ContainsFunc(words, func(w string) bool {
 		return slices.Contains([]string{"day", "week", "month", "quarter", "year", "hour", "round", "wave", "visit", "period", "season"}, w)
 	})
+}
+
+// measured tells whether fields hold numbers of many decimals, as results of calculations do: numbers in their names count those.
+func (s *sample) measured(lists map[string][]string) bool {
+	for _, names := range lists {
+		for _, n := range names {
+			f := s.fields[slices.Index(s.lie.Names, n)]
+			if slices.ContainsFunc(f.cells[:min(len(f.cells), 20)], func(c string) bool {
+				at := strings.IndexByte(c, '.')
+				return at >= 0 && len(c)-at > 5 && isNumber(c)
+			}) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // ofOneKind tells whether in each of some lists the fields all hold numbers, or all hold none.
@@ -438,7 +454,7 @@ func (s *sample) onePart(take func(int, Finding)) {
 				Step: "unpivot " + Shell(p+"{"+s.freeName("number")+":#}") + " --value " + Shell(s.freeName(name))})
 		}
 	}
-	if several := fmt.Sprintf("{group:%d}{number:#}", length); codes >= 4 && len(s.fitting(several)) == codes {
+	if several := fmt.Sprintf("{group:%d}{number:#}", length); codes >= 4 && len(prefixes) > 1 && len(s.fitting(several)) == codes {
 		take(2*codes, Finding{Kind: "headers", folds: map[string][]string{"": s.fitting(several)}, Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(codes), "header"), several), Evidence: diag.Names(s.fitting(several)),
 			Step: "unpivot " + Shell(several) + " --value " + Shell(s.freeName("value"))})
 	}

@@ -1,0 +1,96 @@
+package test
+
+import (
+	"encoding/json"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// TestAdvice: what look says of files that were misread before, and what it does not propose: each line is the part, the kind, and
+// the step or the command proposed.
+func TestAdvice(t *testing.T) {
+	t.Chdir(t.TempDir())
+	rows := func(head, row string, cells ...string) string { // a row for each cell, in which # is its number
+		var b strings.Builder
+		b.WriteString(head + "\n")
+		for i, c := range cells {
+			b.WriteString(strings.NewReplacer("#", string(rune('a'+i)), "@", c).Replace(row) + "\n")
+		}
+		return b.String()
+	}
+	for name, c := range map[string]struct {
+		text string
+		want []string
+	}{
+		// signs and sizes
+		"signs behind":       {rows("lot,kilos", "L-#,@", "5-", "3", "7.5", "2-", "1"), []string{"safe numbers: cast kilos number --negative n-"}},
+		"true minus signs":   {rows("lot,kilos", "L-#,@", "−5", "3", "7.5", "−2", "1"), []string{"safe numbers: cast kilos number"}},
+		"brackets":           {rows("lot,price", "L-#,@", "(45.85)", "3.00", "7.50", "2.25", "1.00"), []string{"safe numbers: cast price number --negative '(n)'"}},
+		"brackets alone":     {rows("lot,place", "L-#,@", "(1)", "(2)", "(3)", "(4)"), []string{"told numbers: "}},
+		"credit":             {rows("lot,price", "L-#,@", "10.00 CR", "3.00", "7.50", "2.25", "1.00"), []string{"safe numbers: cast price number --negative 'n CR'"}},
+		"suffixes that size": {rows("lot,price", "L-#,@", "1.5k", "900", "2k", "750"), []string{"decide numbers: cast price number --scale 'k=1000'"}},
+		"two units":          {rows("lot,weight", "L-#,@", "12 g", "3 kg", "4 kg", "5 kg", "7 kg", "8 kg"), []string{"told numbers: "}},
+		"letters that check": {rows("lot,number", "L-#,@", "12345678Z", "87654321X", "11223344A", "44332211B"), nil},
+		"versions":           {rows("lot,version", "L-#,@", "18.04 LTS", "18.10", "20.04 LTS", "20.10"), []string{"told numbers: "}},
+		"codes of makers":    {rows("maker,kilos", "@,1.5", "R-1", "R-2", "R-3", "R-4"), nil},
+		"telephones":         {rows("lot,telephone", "L-#,@", "555 123 456", "555 321 654", "555 000 111"), nil},
+		"three decimals":     {rows("lot,kilos", "L-#,\"@\"", "3,178", "2,250", "1,100"), []string{"told numbers: "}},
+		"a percent":          {rows("lot,share", "L-#,@", "12%", "0.5", "7%", "30%"), []string{"told numbers: "}},
+		// dates
+		"months first":        {rows("lot,date", "L-#,@", "4/13/2024", "10/9/2024", "5/30/2024"), []string{"safe dates: cast date date --from %m/%d/%Y"}},
+		"either way":          {rows("lot,date", "L-#,@", "4/1/2024", "10/9/2024", "5/3/2024"), []string{"told dates: "}},
+		"as the field beside": {"lot,made,sold\n1,2009-01-03,03/01/09\n2,2009-02-05,06/02/09\n3,2009-05-01,02/05/09\n", []string{"decide dates: cast sold date --from %d/%m/%y"}},
+		"month names":         {rows("lot,date", "L-#,@", "Jan 1 2000", "Feb 12 2000", "Mar 3 2001"), []string{"safe dates: cast date date --from '%b %d %Y'"}},
+		"twelve hours":        {rows("lot,at", "L-#,@", "01/15/2023 08:00 AM", "01/16/2023 03:30 PM", "02/01/2023 12:00 PM"), []string{"safe dates: cast at datetime --from '%m/%d/%Y %I:%M %p'"}},
+		"two forms":           {rows("lot,date", "L-#,@", "13.05.2024", "2024-05-02", "30.06.2024"), []string{"safe dates: cast date date --from %d.%m.%Y --from %Y-%m-%d"}},
+		// meanings
+		"a country":            {rows("lot,country,kilos", "L-#,@", "NA,1", "DE,2", "FR,NA", "ES,3", "NA,4"), []string{"told markers: "}},
+		"a marker":             {rows("lot,kilos", "L-#,@", "1.5", "NA", "2", "7"), []string{"safe markers: revuelta convert --blank NA FILE"}},
+		"far numbers":          {rows("lot,degrees", "L-#,@", "12", "14.5", "-9999", "13", "15", "11", "-9999", "12", "10", "16"), []string{"told markers: "}},
+		"two counties":         {"state,county,kilos\n" + strings.Repeat("Ulm,Isabella,1\nVes,Isabela,2\nUlm,Isabella,3\nUlm,Orran,4\nUlm,Isabella,5\nUlm,Isabella,7\n", 2), nil},
+		"not a total":          {rows("name,kilos", "@,1", "Total Recall", "Alder", "Vesk", "Total precipitation"), []string{"decide total rows: where 'not fits(name, \"Total {_}\")'"}},
+		"a total that adds up": {"apiary,May,June,Total\nVesk,1,2,3\nTamro,2,3,5\nUlmo,4,5,9\n", []string{"safe total fields: fields '!Total'"}},
+		"a measure of its own": {"product,Total units sold\njar,3\nlid,5\nbox,7\n", nil},
+		"names and scores":     {"match,home_team,home_score,away_team,away_score\n1,Vesk,3,Ulmo,1\n2,Tamro,0,Vesk,2\n", []string{"decide headers: unpivot '{label}_{@:team|score}'"}},
+		"entered twice":        {"lot,apiary,kilos\nL-1,Vesk,1\nL-2,Tamro,2\nL-2,Tamro,2\nL-3,Ulmo,3\nL-4,Vesk,4\n", []string{"decide duplicate rows: distinct"}},
+		"answers alike":        {"q1,q2\n" + strings.Repeat("yes,no\nno,no\nyes,yes\n", 5), nil},
+		// reading
+		"comments":           {"# weighed by hand\n# in May\nlot,kilos\n1,2\n2,3\n", []string{"safe reading: revuelta convert --comment '#' FILE"}},
+		"a marked header":    {"#lot\tkilos\nL-1\t2\nL-2\t3\n", nil},
+		"marked beneath":     {"# made by a scale\n#lot\tkilos\nL-1\t2\nL-2\t3\n", []string{"safe reading: revuelta convert --header 2 FILE"}},
+		"joined letters":     {rows("lot,keeper", "L-#,@", "شاهزاده\u200cنشین", "Onkara", "Bryzel", "Dovri"), nil},
+		"runs of spaces":     {"lot   kilos\n1     2.5\n26    3\n", []string{"safe reading: revuelta convert --delimiter spaces FILE"}},
+		"no header":          {"1,2.5,-3\n2,3.5,4\n3,1.25,5\n", []string{"safe reading: revuelta convert --header none FILE"}},
+		"years are a header": {"apiary,2021,2022,2023\nVesk,1,2,3\nUlmo,2,3,4\n", []string{"safe headers: unpivot '{year:#}' --value value"}},
+		"a header too short": {"kilos,jars\n1,2,3\n2,3,4\n", []string{"safe reading: revuelta convert --header-first row FILE"}},
+		"inches":             {"board,kilos\n6\" board,2\n8\" board,3\n", []string{"safe reading: revuelta convert --quote none FILE"}},
+		"escaped quotes":     {"board,kilos\n\"6\\\" board\",2\n\"8\\\", long\",3\n", []string{"safe reading: revuelta convert --escape backslash FILE"}},
+		"lone CR":            {"lot,kilos\r1,2\r2,3\r", []string{"safe reading: revuelta convert --line-end cr FILE"}},
+		"a long row":         {"lot,kilos\n" + strings.Repeat("1,2\n", 40) + "1,2,3\n", []string{"told reading: "}},
+		"a title of cells":   {"many people,,\ncannot resist,,notes\nat,,top\nof,,\nlot,kilos,jars\n1,2,3\n2,3,5\n", []string{"safe header: revuelta convert --header 5 FILE"}},
+	} {
+		file := "in.csv"
+		require.NoError(t, os.WriteFile(file, []byte(c.text), 0o644))
+		status, out, told := program(t, "look --json "+file)
+		require.Zero(t, status, "%s: %s", name, told)
+		var f found
+		require.NoError(t, json.Unmarshal([]byte(out), &f))
+		var got []string
+		for _, x := range f.Findings {
+			does := x.Step
+			if does == "" {
+				does = strings.ReplaceAll(x.Command, file, "FILE")
+			}
+			got = append(got, x.Part+" "+x.Kind+": "+does)
+			if x.Command != "" {
+				status, _, told := program(t, strings.TrimPrefix(x.Command, "revuelta "))
+				assert.Zero(t, status, "%s: %s: %s", name, x.Command, told)
+			}
+		}
+		assert.Equal(t, c.want, got, name)
+	}
+}
