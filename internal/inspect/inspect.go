@@ -67,7 +67,11 @@ type sample struct {
 
 // Look looks at a file. What it proposes is run on the sample first; without a prover nothing is proposed as safe.
 func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
-	l, err := format.SampleOf(path, o)
+	in, err := openInput(path, &o)
+	if err != nil {
+		return nil, err
+	}
+	l, err := in.sample(o)
 	if err == nil {
 		r := &Report{Sample: l}
 		r.told(o)
@@ -77,7 +81,7 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 			return r, nil
 		}
 	}
-	l, o, first, err := readable(path, o, l, err)
+	l, o, first, err := readable(in, o, l, err)
 	if err != nil {
 		return nil, err
 	}

@@ -1,8 +1,10 @@
 package inspect
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strconv"
 	"strings"
@@ -21,13 +23,13 @@ type reading struct {
 
 // readable finds how a file, of which a sample was taken or not, is to be read: as it is told, or, where that fails or gives one field that holds a table, in another
 // way that reads all rows. The finding tells which and why; a fault that no other way mends is a finding too.
-func readable(path string, o format.ReadOptions, l *format.Sample, err error) (*format.Sample, format.ReadOptions, []Finding, error) {
-	if path == "-" || err == nil && l.Rows != nil { // that was read as every other command reads it
+func readable(in input, o format.ReadOptions, l *format.Sample, err error) (*format.Sample, format.ReadOptions, []Finding, error) {
+	if in.path == "-" && in.text == nil || err == nil && l.Rows != nil { // that was read as every other command reads it
 		return l, o, nil, err
 	}
 	fault := err
 	if fault == nil {
-		fault = l.Read(path, o)
+		fault = in.read(l, o)
 	}
 	doubt := ""
 	if fault == nil && isText(l) {
@@ -42,7 +44,7 @@ func readable(path string, o format.ReadOptions, l *format.Sample, err error) (*
 	told := said(fault, doubt)
 	var others []reading
 	if l == nil || isText(l) {
-		others = ways(path, o, l, fault)
+		others = ways(in, o, l, fault)
 	}
 	for _, w := range others {
 		f := Finding{Kind: "reading", Part: Safe, reads: true, Says: told + "; " + w.says, Evidence: diag.Names(w.sample.Names)}
@@ -59,6 +61,47 @@ func readable(path string, o format.ReadOptions, l *format.Sample, err error) (*
 		f.Question = "try " + strings.Join(e.Try, "; or: ")
 	}
 	return l, o, []Finding{f}, nil
+}
+
+// input is a file, or the text of standard input where that is short enough to be read again.
+type input struct {
+	path string
+	text []byte
+}
+
+const mostHeld = 4 << 20
+
+// openInput takes standard input up; what is longer than is held is read once.
+func openInput(path string, o *format.ReadOptions) (input, error) {
+	in := input{path: path}
+	if path != "-" || o.Stdin == nil {
+		return in, nil
+	}
+	text, err := io.ReadAll(io.LimitReader(o.Stdin, mostHeld+1))
+	if err != nil {
+		return in, format.FileError(path, err)
+	}
+	if len(text) > mostHeld {
+		o.Stdin = io.MultiReader(bytes.NewReader(text), o.Stdin)
+	} else {
+		in.text = text
+	}
+	return in, nil
+}
+
+func (in input) again(o format.ReadOptions) format.ReadOptions {
+	if in.text != nil {
+		o.Stdin = bytes.NewReader(in.text)
+	}
+	return o
+}
+
+func (in input) sample(o format.ReadOptions) (*format.Sample, error) {
+	return format.SampleOf(in.path, in.again(o))
+}
+
+func (in input) read(l *format.Sample, o format.ReadOptions) error {
+	return l.Read(in.path, in.again(o))
 }
 
 // isText tells a file of delimited text.
@@ -153,22 +196,22 @@ func namesAreData(l *format.Sample) bool {
 }
 
 // ways are the other ways in which all rows can be read, the likeliest first.
-func ways(path string, o format.ReadOptions, plain *format.Sample, fault error) []reading {
+func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []reading {
 	var out []reading
 	try := func(says string, change func(*format.ReadOptions), good func(*format.Sample) bool) bool {
 		c := o
 		change(&c)
-		l, err := format.SampleOf(path, c)
+		l, err := in.sample(c)
 		if err != nil || !isText(l) {
 			return false
 		}
 		if !c.LineEndCR && namesAreData(l) && c.Header.Kind == format.HeaderFirst && c.First == "" {
 			c.Header, says = format.Header{Kind: format.HeaderNone}, says+" --header none"
-			if l, err = format.SampleOf(path, c); err != nil {
+			if l, err = in.sample(c); err != nil {
 				return false
 			}
 		}
-		if good != nil && !good(l) || l.Read(path, c) != nil {
+		if good != nil && !good(l) || in.read(l, c) != nil {
 			return false
 		}
 		out = append(out, reading{c, l, says + " reads all rows"})
