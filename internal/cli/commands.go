@@ -286,11 +286,11 @@ func runStep(ctx context.Context, a *app, c *call) error {
 	c.args.Operands = words[:n]
 	made, err := spec.Build(c.args)
 	if err != nil {
-		return filesLast(err, spec, c.args, words)
+		return a.meantAs(err, spec, c.args, words)
 	}
 	apply := &run.Apply{Name: spec.Name, Step: made}
 	if !c.extra.Has("plan") {
-		return filesLast(a.single(ctx, c, apply, words[n:]), spec, c.args, words)
+		return a.meantAs(a.single(ctx, c, apply, words[n:]), spec, c.args, words)
 	}
 	old, err := readKept(c.extra.Get("plan", ""))
 	if err != nil {
@@ -300,29 +300,6 @@ func runStep(ctx context.Context, a *app, c *call) error {
 		return err
 	}
 	return old.keep(c, spec, words[n:])
-}
-
-// filesLast has an error say where a file stands, if it stands before what the step asks for and no other is there.
-func filesLast(err error, spec *step.Spec, args *step.Args, words []string) error {
-	var e *diag.Error
-	there := func(path string) bool { info, err := os.Stat(path); return err == nil && !info.IsDir() }
-	if !errors.As(err, &e) || len(words) < 2 || !there(words[0]) || slices.ContainsFunc(words[1:], there) {
-		return err
-	}
-	moved := append(slices.Clone(words[1:]), words[0])
-	meant := *args
-	if meant.Operands = moved[:len(words)-1]; spec.Wants(&meant) != len(words)-1 {
-		return err
-	}
-	if _, no := spec.Build(&meant); no != nil {
-		return err
-	}
-	command := program + " " + spec.Name
-	for _, w := range moved {
-		command += " " + diag.Shell(w)
-	}
-	e.Try = []string{"files come last: " + command}
-	return err
 }
 
 // single runs one step, or none, on files.

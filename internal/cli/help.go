@@ -46,7 +46,7 @@ func (a *app) helpOn(name string) error {
 			return a.print(help(c))
 		}
 	}
-	return unknownCommand(name)
+	return unknownCommand(name, nil)
 }
 
 func stepCommands() []command {

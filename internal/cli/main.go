@@ -90,8 +90,9 @@ func (a *app) folded(message string) string {
 // run runs a command line.
 func (a *app) run(ctx context.Context, args []string) error {
 	if len(args) > 0 && !strings.HasPrefix(args[0], "-") && args[0] != "help" && !slices.Contains(commandNames(), args[0]) {
-		return unknownCommand(args[0])
+		return unknownCommand(args[0], args[1:])
 	}
+	a.argv = args
 	only := ""
 	if len(args) > 0 {
 		only = args[0]
@@ -141,7 +142,8 @@ func letter(o step.Option) []string {
 
 type app struct {
 	Streams
-	draw bool // tables are drawn though standard output is no terminal
+	argv []string // the command line, without the program's name
+	draw bool     // tables are drawn though standard output is no terminal
 }
 
 // command is a command of the program that is no step.
@@ -286,8 +288,15 @@ func usage(err error, c *command) error {
 	return e
 }
 
-func unknownCommand(name string) error {
+func unknownCommand(name string, rest []string) error {
 	e := diag.Usagef("there is no command %s", diag.Quote(name))
+	if here := map[string]string{"select": "fields", "keep": "fields", "filter": "where", "order": "sort", "union": "append"}[name]; here != "" && len(rest) > 0 {
+		command := program + " " + here
+		for _, w := range rest {
+			command += " " + diag.Shell(w)
+		}
+		return e.Trying(command)
+	}
 	if here := map[string]string{"select": "fields SELECTION", "filter": "where FORMULA", "drop": "fields '!SELECTION'", "keep": "fields SELECTION", "order": "sort SELECTION", "head": "look FILE", "replace": "recode FIELD 'old=new'", "union": "append FILE", "merge": "join FILE --on FIELD"}[name]; here != "" {
 		return e.Trying(program + " " + here)
 	}

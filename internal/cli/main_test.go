@@ -67,8 +67,8 @@ func TestWrongCommands(t *testing.T) {
 	}{
 		{"unpivt x", 2, `there is no command "unpivt"|did you mean revuelta unpivot?`},
 		{"xyzzy", 2, `there is no command "xyzzy"|try: revuelta --help`},
-		{"select apiary harvest.csv", 2, `there is no command "select"|try: revuelta fields SELECTION`},
-		{"filter 'kilos > 1' harvest.csv", 2, "try: revuelta where FORMULA"},
+		{"select apiary harvest.csv", 2, `there is no command "select"|try: revuelta fields apiary harvest.csv`},
+		{"filter 'kilos > 1' harvest.csv", 2, "try: revuelta where 'kilos > 1' harvest.csv"},
 		{"where harvest.csv 'kilos > 1'", 2, "files come last: revuelta where 'kilos > 1' harvest.csv"},
 		{"fields harvest.csv apiary", 3, "apiary: there is no such file|files come last: revuelta fields apiary harvest.csv"},
 		{"where harvest.csv 'kilos > > 1'", 2, ".csv is not a number"},

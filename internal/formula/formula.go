@@ -65,7 +65,9 @@ func Parse(source string) (*Formula, error) {
 	var e *Error
 	if errors.As(err, &e) {
 		d := diag.Usagef("formula %s, character %d: %s", diag.Quote(source), utf8.RuneCountInString(source[:min(e.At, len(source))])+1, e.Text)
-		if e.Try != "" {
+		if whole := joined(source, e); whole != "" {
+			d.Trying(whole)
+		} else if e.Try != "" {
 			d.Trying(e.Try)
 		}
 		return nil, d

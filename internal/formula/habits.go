@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"revuelta/internal/diag"
@@ -141,4 +142,48 @@ func unquoted(source, name string) string {
 		return ""
 	}
 	return word.ReplaceAllString(source, `${1}${2}"`+strings.ReplaceAll(name, "$", "$$")+`"${3}`)
+}
+
+// joined proposes text(…) for a formula that puts texts together with +, "" where it is none.
+func joined(source string, e *Error) string {
+	if e.Text != textNoNumber {
+		return ""
+	}
+	tokens, err := lex(source)
+	if err != nil {
+		return ""
+	}
+	depth, from := 0, 0
+	var parts []string
+	for _, t := range tokens {
+		switch t.text {
+		case "(", "[":
+			depth++
+		case ")", "]":
+			depth--
+		case "+":
+			if depth == 0 && strings.HasPrefix(source[t.at:], "+") {
+				parts, from = append(parts, strings.TrimSpace(source[from:t.at])), t.at+1
+			}
+		}
+	}
+	whole := "text(" + strings.Join(append(parts, strings.TrimSpace(source[from:])), ", ") + ")"
+	if _, err := parse(whole); err != nil || len(parts) == 0 {
+		return ""
+	}
+	return whole
+}
+
+// otherDate is a date in another form than ISO 8601, behind an order comparison.
+var otherDate = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`[<>]=?\s*["'](\d{1,2})([./-])(\d{1,2})([./-])(\d{4})["']`)
+})
+
+// Notes tell what a formula does that is seldom meant: dates in other forms than 2024-05-30 are compared as texts, whose order is not theirs.
+func (f *Formula) Notes() []string {
+	m := otherDate().FindStringSubmatch(f.source)
+	if m == nil {
+		return nil
+	}
+	return []string{fmt.Sprintf("%s is compared as a text, and texts in that form do not stand in the order of the days: dates are written as \"2024-05-30\", and cast … date makes them so", m[0][strings.IndexAny(m[0], `"'`):])}
 }

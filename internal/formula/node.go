@@ -127,13 +127,15 @@ func readNumber(text func(*env) string) func(*env) (decimal.D, bool) {
 	}
 }
 
+const textNoNumber = "a text is no number"
+
 // number is the node read as a number.
 func (n node) number() (func(*env) (decimal.D, bool), error) {
 	switch {
 	case n.kind == Truth:
 		return nil, &Error{n.at, "a comparison is no number", ""}
 	case n.word:
-		return nil, &Error{n.at, "a text is no number", "text(a, \" \", b) puts texts together; a field stands without quotes, or as {net weight}"}
+		return nil, &Error{n.at, textNoNumber, "text(a, \" \", b) puts texts together; a field stands without quotes, or as {net weight}"}
 	}
 	return n.num, nil
 }

@@ -171,6 +171,9 @@ func within(folder, path string) string {
 func unknownStep(name string) *diag.Error {
 	names := append([]string{"read", "write", "mark"}, catalog.Names()...)
 	e := diag.Usagef("there is no step %s", diag.Quote(name))
+	if name == "revuelta" {
+		return e.Trying("a line of a plan begins with its step, without the program's name")
+	}
 	if near := diag.Nearest(name, names); near != "" {
 		return e.Trying(fmt.Sprintf("did you mean %s?", near))
 	}

@@ -27,6 +27,7 @@ type stage struct {
 	fields   int
 	notes    []string
 	summary  func(*step.Counters) string
+	after    func(*step.Counters) []string
 	settle   func(*step.Counters) error
 	text     string
 	across   []string
@@ -52,7 +53,7 @@ func (s *stage) annotate(err error) error {
 func (s *stage) bound(b *step.Bound) {
 	s.fields = b.Schema.Len()
 	s.notes = append(s.notes, b.Notes...)
-	s.summary, s.settle = b.Summary, b.Settle
+	s.summary, s.after, s.settle = b.Summary, b.After, b.Settle
 }
 
 func (s *stage) add(t *step.Counters) {
@@ -80,6 +81,9 @@ func (s *stage) account() StepAccount {
 	t := &s.counters
 	a := StepAccount{Step: s.name, Line: s.line, RowsIn: t.In, RowsOut: t.Out, Fields: s.fields,
 		Made: t.Made, Merged: t.Merged, LeftOut: t.LeftOut, SetAside: t.SetAside, Aside: reasonsOf(t.Aside), Unfit: reasonsOf(t.Unfit), Reasons: reasonsOf(t.Aside, t.Left), Cells: cellsOf(t), Notes: s.notes, Across: s.across, Summary: s.text}
+	if s.after != nil {
+		a.Notes = append(a.Notes, s.after(t)...)
+	}
 	if s.summary != nil {
 		a.Summary = s.summary(t)
 	}

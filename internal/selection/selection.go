@@ -478,6 +478,13 @@ func position(s string, schema *table.Schema) (int, bool, error) {
 // Missing is the error of a field that is not there: it lists those that are, and the nearest.
 func Missing(name string, schema *table.Schema) *diag.Error {
 	e := diag.Dataf("there is no field %s; the fields are: %s", diag.Quote(name), diag.Names(schema.Names()))
+	if schema.Len() == 1 { // the file was read with a delimiter that does not stand in it
+		for _, d := range []string{";", "\t", "|", ","} {
+			if only := schema.Name(0); slices.Contains(strings.Split(only, d), name) {
+				return e.Trying("--delimiter " + map[bool]string{true: "tab", false: diag.Shell(d)}[d == "\t"])
+			}
+		}
+	}
 	if near := diag.Nearest(name, schema.Names()); near != "" {
 		e.Trying(fmt.Sprintf("did you mean %s?", diag.Quote(near)))
 	}

@@ -131,8 +131,11 @@ func (s *Spec) Check(a *Args) error {
 		return diag.Usagef("%s lacks its operand: %s", s.Name, strings.Join(s.Forms, "  or  ")).
 			Trying(fmt.Sprintf("revuelta %s --help", s.Name))
 	case got > want:
-		return diag.Usagef("%s: %s is one operand too many: %s", s.Name, diag.Quote(a.Operands[want]), strings.Join(s.Forms, "  or  ")).
-			Trying("quote an operand with spaces: 'net kilos'")
+		e := diag.Usagef("%s: %s is one operand too many: %s", s.Name, diag.Quote(a.Operands[want]), strings.Join(s.Forms, "  or  "))
+		if slices.Contains(a.Operands, "|") {
+			return e.Trying("one step a line, without |: each takes the table of the line above")
+		}
+		return e.Trying(s.Name + " " + diag.Shell(strings.Join(a.Operands, " ")) + ": an operand with spaces stands in quotes")
 	}
 	return nil
 }

@@ -61,6 +61,8 @@ type Bound struct {
 	RetainsNothing bool
 	// Summary says for the account what became of the rows, given the counters of all workers; nil: nothing to say.
 	Summary func(t *Counters) string
+	// After gives further notes when all rows have passed; nil: there are none.
+	After func(t *Counters) []string
 	// Settle finds what is wrong when all rows have passed; nil: nothing is.
 	Settle func(t *Counters) error
 }
@@ -146,7 +148,7 @@ type Counters struct {
 	Made, Merged, LeftOut, SetAside int64
 	FilledIn, FilledOut             int64 // cells that are not blank, where the step balances them
 	Cells                           Cells // where a step tells of blank ones too
-	Count                           [4]int64
+	Count                           [8]int64
 	Values                          map[string]int64 // values met, where a step tells of them
 	Aside, Left                     map[string]int64 // why rows were set aside, and left out
 	Unfit                           map[string]int64 // why cells did not fit of which the rows went on

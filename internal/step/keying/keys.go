@@ -34,6 +34,11 @@ var periodItem = sync.OnceValue(func() *regexp.Regexp {
 	return regexp.MustCompile(`^(?s)\s*([a-z]+)\s*\((.*)\)\s*(?:as\s+(\S.*?))?\s*$`)
 })
 
+// inBraces is a function of the field in braces, as month_of_year({order date}) as m.
+var inBraces = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^\s*([a-z_]+)\s*\((\{[^}]*\})\)\s*(?:as\s+(\S.*?))?\s*$`)
+})
+
 func ParseKeys(source string) (*KeySpec, error) {
 	k := &KeySpec{source: source}
 	var plain []string
@@ -55,6 +60,11 @@ func ParseKeys(source string) (*KeySpec, error) {
 			if m != nil && slices.ContainsFunc(formula.Functions(), func(f formula.Function) bool { return f.Name == m[1] }) {
 				return nil, diag.Usagef("%s: only the periods %s can be taken here", diag.Quote(piece), strings.Join(calendar.Periods, ", ")).
 					Trying("set '" + cmp.Or(m[3], m[1]) + " = " + m[1] + "(" + m[2] + ")' first, and name that field here")
+			}
+			if f := inBraces().FindStringSubmatch(piece); f != nil { // a formula, with fields in braces, and no pattern
+				as := cmp.Or(f[3], f[1])
+				return nil, diag.Usagef("%s: a formula can't be taken here, but for the periods %s", diag.Quote(piece), strings.Join(calendar.Periods, ", ")).
+					Trying("set '" + as + " = " + f[1] + "(" + f[2] + ")' first, and name that field here")
 			}
 			plain = append(plain, piece)
 			continue

@@ -184,6 +184,7 @@ func (e *Explode) Bind(in *table.Schema) (*step.Bound, error) {
 			}
 			return said
 		},
+		After: e.uncut,
 	}, nil
 }
 
@@ -192,7 +193,52 @@ const (
 	valuesMade = iota
 	cellsCut
 	blankStay
+	withSeparator // cells are not looked at further when the first is met
+	withOther     // and those behind it: the first of otherSeparators that stands in cells
 )
+
+// otherSeparators are those that might have been meant.
+var otherSeparators = []string{";", "|", ",", "\n"}
+
+// uncut notes a separator that stood in no cell.
+func (e *Explode) uncut(t *step.Counters) []string {
+	if e.JSON || len(e.At) == 0 || t.Count[withSeparator] > 0 || t.Count[cellsCut] == 0 {
+		return nil
+	}
+	note := fmt.Sprintf("the separator %s stands in no cell", diag.Quote(e.At[0]))
+	if len(e.At) > 1 {
+		note = "none of the separators stands in a cell"
+	}
+	for i, other := range otherSeparators[:len(t.Count)-withOther] {
+		if n := t.Count[withOther+i]; n > 0 && !slices.Contains(e.At, other) {
+			note += fmt.Sprintf("; %s stands in %s: --at %s", diag.Quote(other), diag.Plural(n, "cell"), diag.Shell(strings.ReplaceAll(other, "\n", `\n`)))
+			break
+		}
+	}
+	return []string{note}
+}
+
+// meets looks whether the separator stands in a cell, until one is met.
+func (w *exploder) meets() {
+	counts := &w.s.Counters.Count
+	for _, cells := range w.cells {
+		for _, c := range cells {
+			if counts[withSeparator] > 0 {
+				return
+			}
+			for _, at := range w.e.At {
+				if strings.Contains(c, at) {
+					counts[withSeparator]++
+				}
+			}
+			for i, other := range otherSeparators {
+				if withOther+i < len(counts) && strings.Contains(c, other) {
+					counts[withOther+i]++
+				}
+			}
+		}
+	}
+}
 
 // exploder is the work of one worker.
 type exploder struct {
@@ -235,6 +281,9 @@ func (w *exploder) run(src *table.Batch, emit func(*table.Batch) error) error {
 		for r := range src.Rows {
 			w.row(r)
 		}
+	}
+	if !w.e.JSON && w.s.Counters.Count[withSeparator] == 0 {
+		w.meets()
 	}
 	var stop error
 	if len(w.bad)+len(w.left) > 0 {

@@ -1,6 +1,7 @@
 package rowwise
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -187,6 +188,9 @@ func (r *Rename) Bind(in *table.Schema) (*step.Bound, error) {
 		done := map[int]bool{}
 		for _, p := range r.Pairs {
 			i, e := p.item.One(in)
+			if missing := (*diag.Error)(nil); errors.As(e, &missing) && slices.Contains(in.Names(), p.to) {
+				missing.Try = []string{"rename " + diag.Shell(p.to+"="+p.item.Text) + ": the old name comes first"}
+			}
 			if e != nil {
 				return nil, e
 			}

@@ -97,6 +97,7 @@ func (t *Set) Bind(in *table.Schema) (*step.Bound, error) {
 		}
 	}
 	return &step.Bound{
+		Notes:          t.Formula.Notes(),
 		Schema:         schema,
 		RetainsNothing: true,
 		New: func(s *step.Context) step.MapFunc {

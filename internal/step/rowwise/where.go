@@ -50,6 +50,7 @@ func (w *Where) Bind(in *table.Schema) (*step.Bound, error) {
 		return nil, err
 	}
 	return &step.Bound{
+		Notes:          w.Formula.Notes(),
 		Schema:         in,
 		RetainsNothing: true,
 		New: func(s *step.Context) step.MapFunc {

@@ -1,0 +1,60 @@
+package cli
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// TestHabitsOfOthers: what people type by habit of other programs is answered with the whole command that it is here, which runs as it
+// stands, or with the words for it.
+func TestHabitsOfOthers(t *testing.T) {
+	t.Chdir(t.TempDir())
+	require.NoError(t, os.WriteFile("t.csv", []byte("apiary,branch,colony,date,kilos,jars,April kilos,May kilos,note\nVesk,Vesk,026,2024-05-02,1.5,3,1,2,a;b\nTamro,Ulmo,007,2024-06-30,2,4,3,4,b\n"), 0o644))
+	require.NoError(t, os.WriteFile("s.csv", []byte("apiary;kilos\nVesk;1\n"), 0o644))
+	for wrote, means := range map[string]string{
+		"fields apiary branch kilos t.csv --quiet":                       "try: revuelta fields apiary,branch,kilos --quiet t.csv",
+		"group apiary branch t.csv":                                      "try: revuelta group --by apiary,branch --calc 'count()' t.csv",
+		"group apiary --calc 'sum(kilos)' t.csv":                         "try: revuelta group --by apiary --calc 'sum(kilos)' t.csv",
+		"sort date desc kilos t.csv":                                     "try: revuelta sort 'date desc,kilos' t.csv",
+		"rename colony hive t.csv":                                       "try: revuelta rename 'colony=hive' t.csv",
+		"rename hive=colony t.csv":                                       "say: rename 'colony=hive'",
+		"where t.csv 'kilos > 1' --quiet":                                "say: revuelta where 'kilos > 1' --quiet t.csv",
+		"unpivot {month} kilos --value x t.csv":                          "try: revuelta unpivot '{month} kilos' --value x t.csv",
+		"select apiary t.csv":                                            "try: revuelta fields apiary t.csv",
+		"filter 'kilos > 1' t.csv":                                       "try: revuelta where 'kilos > 1' t.csv",
+		"fields nosuch other t.csv":                                      "",
+		"explode note --at , t.csv":                                      `say: the separator "," stands in no cell; ";" stands in 1 cell: --at ';'`,
+		"where 'date > \"30/05/2024\"' t.csv":                            "say: dates are written as \"2024-05-30\"",
+		"pivot --across 'month_of_year({date}) as m' --cell kilos t.csv": "say: set 'm = month_of_year({date})' first",
+		"fill apiary --delimiter , s.csv":                                "say: --delimiter ';'",
+		"run --step 'revuelta fill apiary' t.csv":                        "say: without the program's name",
+		"run --step 'fill apiary | sort kilos' t.csv":                    "say: one step a line, without |",
+		"run --step 'unpivot {month} kilos' t.csv":                       "say: unpivot '{month} kilos': an operand with spaces stands in quotes",
+		"set 'label = apiary + \" \" + branch' t.csv":                    "try: text(apiary, \" \", branch)",
+		"unpivot 'April kilos-May kilos' t.csv":                          "try: April kilos..May kilos",
+		"unpivot 7..8 t.csv":                                             "try: #7..#8",
+		"pivot --down apiary --across branch --cell 'April kilos' t.csv": "try: {April kilos}",
+		"sort 'kilos DESC' t.csv":                                        "try: kilos desc",
+		"convert https://example.org/x.csv":                              "say: fetch it into a file first",
+		"pivot --across 'weekday(date) as wd' --cell 'sum(kilos)' t.csv": "say: set 'wd = weekday(date)' first",
+	} {
+		_, _, told := at(t, wrote, "")
+		said, only := strings.CutPrefix(means, "say: ")
+		switch {
+		case means == "":
+			assert.NotContains(t, told, "try: revuelta", wrote)
+		case only:
+			assert.Contains(t, told, said, wrote)
+		default:
+			assert.Contains(t, told, "  "+means+"\n", wrote)
+			if command, whole := strings.CutPrefix(means, "try: revuelta "); whole {
+				status, _, told := at(t, command, "")
+				assert.Zero(t, status, "%s: %s", command, told)
+			}
+		}
+	}
+}
