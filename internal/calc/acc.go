@@ -184,7 +184,7 @@ func (b *base) Check(row int) *formula.Failure {
 func (b *base) float(dst []byte, f float64) []byte {
 	if b.decimals >= 0 {
 		if d, ok := decimal.Parse(string(decimal.AppendFloat(nil, f))); ok {
-			return d.Round(b.decimals).Shortest().Append(dst)
+			return d.Round(b.decimals).AppendScaled(dst, b.decimals)
 		}
 	}
 	return decimal.AppendFloat(dst, f)
@@ -291,7 +291,7 @@ func (s *summer) Append(dst []byte, slot int32) []byte {
 		return dst
 	}
 	if s.decimals >= 0 {
-		d = d.Round(s.decimals)
+		return d.Round(s.decimals).AppendScaled(dst, s.decimals)
 	}
 	return d.Append(dst)
 }

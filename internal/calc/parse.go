@@ -14,6 +14,7 @@ import (
 	"revuelta/internal/diag"
 	"revuelta/internal/formula"
 	"revuelta/internal/selection"
+	"revuelta/internal/table"
 )
 
 // Names are the functions of calculations.
@@ -28,6 +29,7 @@ type Calculation struct {
 	Percent int              // of pN
 	As      string
 	Single  bool // the formula is a field's name
+	All     bool // one for each field that nothing else looks at, see [Expand]
 }
 
 var (
@@ -105,6 +107,13 @@ func (c *Calculation) function(name, inside string) error {
 	}
 	if len(args) != 1 || strings.TrimSpace(args[0]) == "" {
 		return diag.Usagef("%s: %s takes one field or formula", c.Source, name).Trying(name + "(kilos)")
+	}
+	if strings.TrimSpace(args[0]) == "*" {
+		if c.As != "" {
+			return diag.Usagef("%s is several calculations, and can't have one name", c.Source).Trying(strings.TrimSpace(strings.TrimSuffix(c.Source, "as "+c.As)))
+		}
+		c.All = true
+		return nil
 	}
 	f, err := formula.Parse(args[0])
 	if err != nil {
@@ -184,22 +193,66 @@ func (c *Calculation) Measure() string {
 
 // Measures names several calculations: where two calculate the same thing, by function too.
 func Measures(list []*Calculation) []string {
+	alike := map[string]int{} // of those that nobody named
+	for _, c := range list {
+		if c.As == "" {
+			alike[c.Measure()]++
+		}
+	}
 	out := make([]string, len(list))
 	for i, c := range list {
-		out[i] = c.Measure()
-		for k, o := range list {
-			if k != i && c.As == "" && o.As == "" && c.Func != "" && o.Measure() == c.Measure() {
-				f := c.Func
-				if f == "p" {
-					f = fmt.Sprintf("p%d", c.Percent)
-				}
-				if c.Formula != nil {
-					out[i] = f + " " + c.Measure()
-				}
+		if out[i] = c.Measure(); c.As != "" || c.Func == "" || c.Formula == nil || alike[out[i]] < 2 {
+			continue
+		}
+		f := c.Func
+		if f == "p" {
+			f = fmt.Sprintf("p%d", c.Percent)
+		}
+		out[i] = f + " " + out[i]
+	}
+	return out
+}
+
+// Expand puts a calculation for each field in the place of one of all, as mean(*): for those that no key, which used lists, and no other
+// calculation looks at.
+func Expand(list []*Calculation, schema *table.Schema, used []int) ([]*Calculation, error) {
+	if !slices.ContainsFunc(list, func(c *Calculation) bool { return c.All }) {
+		return list, nil
+	}
+	taken := map[int]bool{}
+	for _, i := range used {
+		taken[i] = true
+	}
+	for _, c := range list {
+		for _, n := range c.Fields() {
+			if i, ok := schema.Index(n); ok {
+				taken[i] = true
 			}
 		}
 	}
-	return out
+	var out []*Calculation
+	for _, c := range list {
+		if !c.All {
+			out = append(out, c)
+			continue
+		}
+		for i, n := range schema.Names() {
+			if taken[i] {
+				continue
+			}
+			one := *c
+			var err error
+			if one.Formula, err = formula.Parse("{" + n + "}"); err != nil || strings.ContainsAny(n, "{}") {
+				return nil, diag.Dataf("%s: the name %s has a brace in it", c.Source, diag.Quote(n)).Trying("rename it first")
+			}
+			one.All, one.Single, one.Source = false, true, strings.Replace(c.Source, "*", n, 1)
+			out = append(out, &one)
+		}
+	}
+	if len(out) == 0 {
+		return nil, diag.Dataf("%s: no field is left that nothing else looks at", list[0].Source)
+	}
+	return out, nil
 }
 
 // Fields lists the fields it looks at.

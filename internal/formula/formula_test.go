@@ -115,7 +115,7 @@ func TestFunctionExamples(t *testing.T) {
 		assert.False(t, names[f.Name], f.Name)
 		names[f.Name] = true
 	}
-	for _, name := range strings.Fields("blank number text upper lower title trim replace left right part digits length round floor ceil abs least greatest " +
+	for _, name := range strings.Fields("blank number text upper lower title trim replace left right part digits length round fixed floor ceil abs least greatest " +
 		"if date time year quarter month week day hour month_of_year weekday month_end days_between hours_between minutes_between reads fits pick") {
 		assert.True(t, names[name], name)
 	}

@@ -46,6 +46,7 @@ var functions = []Function{
 	{"digits", "x", "the digits in x", `digits("H-026")`, "026", 1, 1, ofText(digits)},
 	{"length", "x", "how many characters x has", `length("Ñuvo")`, "4", 1, 1, makeLength},
 	{"round", "x, n", "x with n decimals (none: 0), half to even", `round(2.345, 2)`, "2.34", 1, 2, makeRound},
+	{"fixed", "x, n", "x with just n decimals, half to even", `fixed(106.7, 2)`, "106.70", 2, 2, makeFixed},
 	{"floor", "x", "the whole number below", `floor(-1.5)`, "-2", 1, 1, ofNumber(decimal.D.Floor)},
 	{"ceil", "x", "the whole number above", `ceil(-1.5)`, "-1", 1, 1, ofNumber(decimal.D.Ceil)},
 	{"abs", "x", "x without its sign", `abs(-3.20)`, "3.2", 1, 1, ofNumber(decimal.D.Abs)},
@@ -370,6 +371,26 @@ func makeRound(at int, args []node) (node, error) {
 			return d, false
 		}
 		return d.Round(n), true
+	}), nil
+}
+
+// makeFixed keeps the zeros that a number in shortest form would not have.
+func makeFixed(at int, args []node) (node, error) {
+	num, err := args[0].number()
+	if err != nil {
+		return args[0], err
+	}
+	places, err := whole(args[1], 0, 300)
+	if err != nil {
+		return args[1], err
+	}
+	return cellular(at, func(e *env) string {
+		d, ok := num(e)
+		n, too := places(e)
+		if !ok || !too {
+			return ""
+		}
+		return string(d.Round(n).AppendScaled(nil, n))
 	}), nil
 }
 

@@ -10,6 +10,7 @@ import (
 	"revuelta/internal/rowstore"
 	"revuelta/internal/step"
 	"revuelta/internal/step/keying"
+	"revuelta/internal/step/ordering"
 	"revuelta/internal/table"
 )
 
@@ -23,9 +24,10 @@ var GroupSpec = &step.Spec{
 	Operands: func(*step.Args) int { return 0 },
 	Options: []step.Option{
 		{Name: "by", Value: "SELECTION", Help: "what makes a group (without: all rows are one); also year(date), month(date) as m, …"},
-		{Name: "calc", Value: "CALCULATION", Repeat: true, Help: "count(), sum(kilos), mean(price) as price, join(plant, \"; \"), …"},
+		{Name: "calc", Value: "CALCULATION", Repeat: true, Help: "count(), sum(kilos), mean(price) as price, join(plant, \"; \"), …; mean(*): one for each field left"},
 		{Name: "each-row", Help: "write the result onto every row"},
-		{Name: "decimals", Value: "N", Help: "round what was calculated, half to even"},
+		{Name: "running", Value: "SELECTION", Help: "with --each-row: the result so far, in the order of these fields ('date', 'kilos desc'); the rows stay where they are"},
+		{Name: "decimals", Value: "N", Help: "round what was calculated, half to even, and write so many decimals (106.70)"},
 	},
 	Make:   makeGroup,
 	Memory: "one entry for each group; median, pNN, distinct, mode and join hold their cells; --each-row holds all rows; beyond --memory rows go to temporary files",
@@ -33,6 +35,10 @@ var GroupSpec = &step.Spec{
 		Command: "revuelta group --by apiary --calc 'count() as visits' --calc 'sum(kilos)' visits.csv",
 		Input:   "apiary,kilos\nVesk,1.25\nTamro,\nVesk,0.75\n",
 		Output:  "apiary,visits,kilos\nVesk,2,2.00\nTamro,1,\n",
+	}, {
+		Command: "revuelta group --by colony --calc 'sum(kilos) as so_far' --each-row --running visit visits.csv",
+		Input:   "visit,colony,kilos\n3,026,2.5\n1,026,1.25\n2,007,3\n",
+		Output:  "visit,colony,kilos,so_far\n3,026,2.5,3.75\n1,026,1.25,1.25\n2,007,3,3\n",
 	}},
 }
 
@@ -41,6 +47,7 @@ type Group struct {
 	By       *keying.KeySpec // nil: one group
 	Calcs    []*calc.Calculation
 	EachRow  bool
+	Running  *ordering.Order // of the results so far; nil: there are none
 	Decimals int
 }
 
@@ -59,6 +66,15 @@ func makeGroup(a *step.Args) (step.Step, error) {
 	if g.Decimals, err = decimalsOf(a); err != nil {
 		return nil, err
 	}
+	if a.Has("running") {
+		if !g.EachRow {
+			return nil, diag.Usagef("--running goes with --each-row: a result so far stands on every row")
+		}
+		if g.Running, err = ordering.ParseOrder(a.Get("running", ""), ""); err != nil {
+			return nil, err
+		}
+		return (*groupRunning)(g), g.checkRunning()
+	}
 	if g.EachRow {
 		return (*groupEach)(g), nil
 	}
@@ -67,15 +83,18 @@ func makeGroup(a *step.Args) (step.Step, error) {
 
 // bind finds the fields.
 func (g *Group) bind(in *table.Schema) (*aggregator, error) {
-	f := &aggregator{in: in, calcs: g.Calcs, decimals: g.Decimals}
-	for _, c := range g.Calcs {
-		if _, err := c.New(in, -1); err != nil {
-			return nil, err
-		}
-	}
+	f := &aggregator{in: in, decimals: g.Decimals}
 	var err error
 	if f.down, err = g.By.Bind(in); err != nil {
 		return nil, err
+	}
+	if f.calcs, err = calc.Expand(g.Calcs, in, keying.Uses(in, f.down)); err != nil {
+		return nil, err
+	}
+	for _, c := range f.calcs {
+		if _, err := c.New(in, -1); err != nil {
+			return nil, err
+		}
 	}
 	return f.ready(), nil
 }
@@ -102,7 +121,7 @@ func (g *Group) Reduce(in *table.Schema) (step.Reduction, error) {
 	if err != nil {
 		return nil, err
 	}
-	schema, err := step.Unique(append(namesOfKeys(f.down), calc.Measures(g.Calcs)...), "name the calculation: sum(kilos) as total")
+	schema, err := step.Unique(append(namesOfKeys(f.down), calc.Measures(f.calcs)...), "name the calculation: sum(kilos) as total")
 	return &grouping{f, schema}, err
 }
 
@@ -153,7 +172,7 @@ func (g *groupEach) Run(ctx context.Context, in step.In, out step.Out, s *step.C
 			if f, err = (*Group)(g).bind(in); err != nil {
 				return err
 			}
-			schema, err = step.Unique(append(slices.Clone(in.Names()), calc.Measures(g.Calcs)...), "name the calculation: sum(kilos) as total")
+			schema, err = step.Unique(append(slices.Clone(in.Names()), calc.Measures(f.calcs)...), "name the calculation: sum(kilos) as total")
 			p = f.newPartial(s)
 			p.level = rowstore.MostLevels // the groups are held
 			return err

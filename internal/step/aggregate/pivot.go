@@ -35,7 +35,7 @@ var PivotSpec = &step.Spec{
 		{Name: "order", Value: "seen|text|number|natural", Help: "of the fields across; seen: as their combinations were first met (default); blank ones last in the others"},
 		{Name: "totals", Value: "row|field|both", Help: "a row beneath, a field at the right, by the same calculation from the rows"},
 		{Name: "totals-name", Value: "NAME", Help: "what they are named (default: Total)"},
-		{Name: "decimals", Value: "N", Help: "round what was calculated, half to even"},
+		{Name: "decimals", Value: "N", Help: "round what was calculated, half to even, and write so many decimals (106.70)"},
 		{Name: "most-fields", Value: "N", Help: "refuse to make more fields across than that (default: 1000)"},
 	},
 	Make:   makePivot,
@@ -185,6 +185,22 @@ func (p *Pivot) Run(ctx context.Context, in step.In, out step.Out, s *step.Conte
 	return step.Reduced(ctx, p.Reduce, in, out, s)
 }
 
+// expanded is the pivot with a calculation for each field in the place of one of all.
+func (p *Pivot) expanded(in *table.Schema, across []int) (*Pivot, error) {
+	if all := slices.IndexFunc(p.Cells, func(c *calc.Calculation) bool { return c.All }); all < 0 {
+		return p, nil
+	} else if p.Down == nil {
+		return nil, diag.Usagef("%s takes the fields that nothing else looks at, and so does --down unless it is given", p.Cells[all].Source).Trying("--down hive")
+	}
+	down, err := p.Down.Bind(in)
+	if err != nil {
+		return nil, err
+	}
+	whole := *p
+	whole.Cells, err = calc.Expand(p.Cells, in, append(keying.Uses(in, down), across...))
+	return &whole, err
+}
+
 // pivoting is a pivot bound to the fields of a table.
 type pivoting struct {
 	p       *Pivot
@@ -195,12 +211,15 @@ type pivoting struct {
 
 // Reduce binds it to the fields of its input.
 func (p *Pivot) Reduce(in *table.Schema) (step.Reduction, error) {
-	f := &aggregator{in: in, calcs: p.Cells, decimals: p.Decimals}
-	var err error
-	if f.across, err = p.Across.Bind(in); err != nil {
+	across, err := p.Across.Bind(in)
+	if err != nil {
 		return nil, err
 	}
-	used := keying.Uses(in, f.across)
+	used := keying.Uses(in, across)
+	if p, err = p.expanded(in, used); err != nil {
+		return nil, err
+	}
+	f := &aggregator{in: in, calcs: p.Cells, decimals: p.Decimals, across: across}
 	for _, c := range p.Cells {
 		if _, err := c.New(in, -1); err != nil {
 			return nil, err

@@ -1,7 +1,13 @@
 package aggregate_test
 
 import (
+	"fmt"
+	"slices"
+	"strings"
 	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"revuelta/internal/step/steptest"
 )
@@ -30,7 +36,7 @@ func TestSteps(t *testing.T) {
 		{"pivot --down k --across q --cell a --expect y --others drop", "k|q|a/1|x|7/1|x|8/1|y|2", "k|y/1|2"},
 		{"pivot --down k --across q --cell 'sum(a)' --expect y --others fold --totals row", "k|q|a/1|x|1/1|y|2/2|z|5/1|z|7", "k|y|others/1|2|8/2||5/Total|2|13"},
 		{"pivot --down k --across q --cell a --expect y --others fold", "k|q|a/1|x|1/1|z|2", "two rows compete"},
-		{"pivot --down k --across q --cell 'mean(a)' --totals field --totals-name all --decimals 2", "k|q|a/1|x|1/1|x|2/1|y|2", "k|x|y|all/1|1.5|2|1.67"},
+		{"pivot --down k --across q --cell 'mean(a)' --totals field --totals-name all --decimals 2", "k|q|a/1|x|1/1|x|2/1|y|2", "k|x|y|all/1|1.50|2.00|1.67"},
 		{"pivot --down k --across q --cell 'share(a)'", "k|q|a/1|x|1/2|x|3/1|y|5", "k|x|y/1|0.25|1/2|0.75|"},
 		{"pivot --down k --across 'month(d)' --cell 'sum(a)' --name 'in {month}'", "k|d|a/1|2024-05-02|1/1|2024-05-30|2", "k|in 2024-05/1|3"},
 		{"pivot --down 'year(d) as y' --across q --cell 'sum(a)'", "d|q|a/2024-05-02|x|1/2024-06-02|x|2", "y|x/2024|3"},
@@ -56,6 +62,19 @@ func TestSteps(t *testing.T) {
 		{"group --by k --calc 'var(a)' --calc 'stdev(a) as s' --calc 'median(a) as m'", "k|a/1|2/1|4/1|9/2|1", "k|a|s|m/1|13|3.605551275463989|4/2|||1"},
 		{"group --by k --calc 'share(a)' --decimals 1", "k|a/1|1/2|2", "k|a/1|0.3/2|0.7"},
 		{"group --by k --calc 'sum(a) as t' --each-row", "k|a/1|1/2|5/1|2", "k|a|t/1|1|3/2|5|5/1|2|3"},
+		{"group --by k --calc 'sum(a) as t' --calc 'count()' --each-row --running b", "k|b|a/1|3|1.25/1|1|5/2|9|7/1|2|/1|10|0.5", "k|b|a|t|count/1|3|1.25|6.25|3/1|1|5|5|1/2|9|7|7|1/1|2||5|2/1|10|0.5|6.75|4"},
+		{"group --calc 'max(a) as m' --calc 'mean(a) as d' --each-row --running 'b desc' --decimals 1", "b|a/1|2/3|5/2|1", "b|a|m|d/1|2|5|2.7/3|5|5|5.0/2|1|5|3.0"},
+		{"group --calc 'sum(a) as t' --each-row --running b", "b|a/1|x", `error: line 2, field "a": "x" is not a number`},
+		{"group --calc a --each-row --running b", "b|a/1|x", "error: --running: a means exactly one value"},
+		{"group --calc 'share(a)' --each-row --running b", "b|a/1|x", "error: --running: share(a) is a part of a total"},
+		{"group --calc 'sum(a)' --running b", "b|a/1|x", "error: --running goes with --each-row"},
+		{"group --by k --calc 'mean(*)'", "k|a|b c/1|2|5/1|4|5.5", "k|a|b c/1|3|5.25"},
+		{"group --by k --calc 'count(*)' --calc 'sum(a) as t'", "k|a|b/1|2|/1|4|5.5", "k|b|t/1|1|6"},
+		{"group --by 'year(d)' --calc 'max(*)'", "d|a/2024-05-02|1/2024-06-02|2", "year|a/2024|2"},
+		{"group --by k --calc 'mean(*)'", "k/1", "error: mean(*): no field is left"},
+		{"group --by k --calc 'mean(*) as m'", "k|a/1|2", "error: mean(*) as m is several calculations"},
+		{"pivot --down k --across q --cell 'sum(*)'", "k|q|a|b/1|x|1|2/1|y|3|4/1|x|5|6", "k|x / a|x / b|y / a|y / b/1|6|8|3|4"},
+		{"pivot --across q --cell 'sum(*)'", "k|q|a/1|x|1", "error: sum(*) takes the fields that nothing else looks at, and so does --down"},
 		{"group --by k --calc 'sum(a) as k'", "k|a/1|1", `error: two fields would be named "k"`},
 		{"group --by k", "k|a/1|1", "error: group lacks --calc"},
 	})
@@ -65,6 +84,49 @@ func TestSteps(t *testing.T) {
 func TestPromises(t *testing.T) {
 	steptest.Promises(t, map[string][]string{
 		"pivot": {"pivot --down c,b --across a --cell 'count()'", "pivot --across a --cell 'last(b)' --down c --totals field"},
-		"group": {"group --by c --calc 'count()' --calc 'distinct(a)' --calc 'join(b, \"+\")' --calc 'mode(a)'", "group --by c,a --calc 'max(b) as m' --each-row"},
+		"group": {"group --by c --calc 'count()' --calc 'distinct(a)' --calc 'join(b, \"+\")' --calc 'mode(a)'", "group --by c,a --calc 'max(b) as m' --each-row", "group --by c --calc 'count() as m' --each-row --running b"},
+	})
+}
+
+// TestRunningIsWhatGroupsGive: the result so far on a row is that of the rows up to it, in their order, grouped by themselves.
+func TestRunningIsWhatGroupsGive(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		run := func(line, text string) string {
+			made, err := steptest.Made(line)
+			require.NoError(rt, err)
+			out, _, err := steptest.Run(made, steptest.Parse(text), 7, steptest.Plain)
+			require.NoError(rt, err)
+			return steptest.Text(out)
+		}
+		calc := rapid.SampledFrom([]string{"count()", "sum(a)", "mean(a)", "min(a)", "max(a)", "first(a)", "last(a)", "stdev(a)", "median(a)", "p90(a)", "distinct(a)", "mode(a)", `join(a, "+")`}).Draw(rt, "calc")
+		n := rapid.IntRange(1, 30).Draw(rt, "rows")
+		type row struct {
+			key, cell string
+			at        int
+		}
+		rows := make([]row, n)
+		text := "k|b|a"
+		for i := range rows {
+			rows[i] = row{rapid.SampledFrom([]string{"x", "y"}).Draw(rt, "key"), rapid.SampledFrom([]string{"", "1", "2.50", "-3", "2.5"}).Draw(rt, "cell"), rapid.IntRange(0, 12).Draw(rt, "at")}
+			text += fmt.Sprintf("/%s|%d|%s", rows[i].key, rows[i].at, rows[i].cell)
+		}
+		order := make([]int, n)
+		for i := range order {
+			order[i] = i
+		}
+		slices.SortStableFunc(order, func(i, j int) int { return rows[i].at - rows[j].at })
+		want := make([]string, n)
+		so := map[string]string{}
+		for _, i := range order {
+			r := rows[i]
+			so[r.key] += "/" + r.key + "|" + r.cell
+			grouped := run("group --by k --calc '"+calc+" as c'", "k|a"+so[r.key])
+			want[i] = grouped[strings.LastIndex(grouped, "|")+1:]
+		}
+		out := "k|b|a|c"
+		for i, r := range rows {
+			out += fmt.Sprintf("/%s|%d|%s|%s", r.key, r.at, r.cell, want[i])
+		}
+		require.Equal(rt, out, run("group --by k --calc '"+calc+" as c' --each-row --running b", text), "%s on %s", calc, text)
 	})
 }

@@ -42,7 +42,7 @@ type Beside struct {
 	As     string
 	Ahead  int // rows further on; negative: back
 	Within *selection.Selection
-	By     *sortSpec
+	By     *Order
 	Else   string
 }
 
@@ -71,7 +71,7 @@ func makeBeside(a *step.Args) (step.Step, error) {
 		return nil, err
 	}
 	if a.Has("by") {
-		b.By, err = parseSort(a.Get("by", ""), "")
+		b.By, err = ParseOrder(a.Get("by", ""), "")
 	}
 	return b, err
 }
@@ -84,7 +84,7 @@ func (t *Beside) Capabilities() step.Capabilities {
 // Run implements Step. It holds all rows.
 func (t *Beside) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var schema *table.Schema
-	var rows heldRows
+	var rows Held
 	field := 0
 	within := func(*table.Batch, int) string { return "" }
 	err := in(ctx, step.Through{
@@ -102,9 +102,9 @@ func (t *Beside) Run(ctx context.Context, in step.In, out step.Out, s *step.Cont
 			if schema, err = step.Unique(append(in.Names()[:in.Len():in.Len()], t.As), "--as another name"); err != nil {
 				return err
 			}
-			return rows.start(in, t.By, s)
+			return rows.Start(in, t.By, s)
 		},
-		OnEmit: rows.take,
+		OnEmit: rows.Take,
 	})
 	if err != nil {
 		return err
@@ -113,10 +113,10 @@ func (t *Beside) Run(ctx context.Context, in step.In, out step.Out, s *step.Cont
 	groups := map[string][]int{} // the last rows of each, as many as there is between
 	n := max(t.Ahead, -t.Ahead)
 	past := int64(0)
-	for _, i := range rows.inOrder(s) {
+	for _, i := range rows.InOrder(s) {
 		cells[i] = t.Else
 		past++
-		b, r := rows.row(i)
+		b, r := rows.Row(i)
 		k := within(b, r)
 		group := groups[k]
 		if len(group) == n {
@@ -124,7 +124,7 @@ func (t *Beside) Run(ctx context.Context, in step.In, out step.Out, s *step.Cont
 			if t.Ahead > 0 {
 				cells[first] = b.Cols[field].At(r)
 			} else {
-				before, at := rows.row(first)
+				before, at := rows.Row(first)
 				cells[i] = before.Cols[field].At(at)
 			}
 			past--
@@ -134,5 +134,5 @@ func (t *Beside) Run(ctx context.Context, in step.In, out step.Out, s *step.Cont
 		groups[k] = append(group, i)
 	}
 	s.Summary.Text = fmt.Sprintf("%s with nothing beside", diag.Plural(past, "row"))
-	return rows.emit(ctx, schema, cells, out)
+	return rows.Emit(ctx, schema, [][]string{cells}, out)
 }

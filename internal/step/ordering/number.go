@@ -40,7 +40,7 @@ var NumberSpec = &step.Spec{
 type Number struct {
 	Name   string
 	Within *selection.Selection
-	By     *sortSpec
+	By     *Order
 	Every  int64
 	Cycle  int64
 	When   *formula.Formula
@@ -79,7 +79,7 @@ func makeNumber(a *step.Args) (step.Step, error) {
 		}
 	}
 	if a.Has("by") {
-		n.By, err = parseSort(a.Get("by", ""), "")
+		n.By, err = ParseOrder(a.Get("by", ""), "")
 		return (*numberBy)(n), err
 	}
 	return n, nil
@@ -212,23 +212,23 @@ func (n *numberBy) Capabilities() step.Capabilities {
 // Run implements Step. It holds all rows.
 func (n *numberBy) Run(ctx context.Context, in step.In, out step.Out, s *step.Context) error {
 	var b *numbering
-	var rows heldRows
+	var rows Held
 	err := in(ctx, step.Through{
 		OnStart: func(schema *table.Schema) (err error) {
 			if b, err = (*Number)(n).bind(schema); err != nil {
 				return err
 			}
-			return rows.start(schema, n.By, s)
+			return rows.Start(schema, n.By, s)
 		},
-		OnEmit: rows.take,
+		OnEmit: rows.Take,
 	})
 	if err != nil {
 		return err
 	}
 	numbers := make([]string, len(rows.at))
 	last := (*table.Batch)(nil)
-	for _, i := range rows.inOrder(s) {
-		batch, r := rows.row(i)
+	for _, i := range rows.InOrder(s) {
+		batch, r := rows.Row(i)
 		if b.when != nil && batch != last {
 			b.when.Load(batch)
 			last = batch
@@ -240,20 +240,21 @@ func (n *numberBy) Run(ctx context.Context, in step.In, out step.Out, s *step.Co
 		numbers[i] = strings.Clone(number)
 	}
 	s.Summary.Text = b.tell()
-	return rows.emit(ctx, b.schema, numbers, out)
+	return rows.Emit(ctx, b.schema, [][]string{numbers}, out)
 }
 
-// heldRows are all rows of a table, to be gone through in an order and emitted as they came.
-type heldRows struct {
+// Held are all rows of a table, to be gone through in an order and emitted as they came.
+type Held struct {
 	batches []*table.Batch
 	at      []rowAt
 	keys    *sortKeys
-	order   *sortSpec
+	order   *Order
 }
 
 type rowAt struct{ batch, row int32 }
 
-func (h *heldRows) start(schema *table.Schema, order *sortSpec, s *step.Context) (err error) {
+// Start binds the order, nil where they are gone through as they came.
+func (h *Held) Start(schema *table.Schema, order *Order, s *step.Context) (err error) {
 	h.order = order
 	if order != nil {
 		h.keys, err = order.bind(schema)
@@ -261,7 +262,8 @@ func (h *heldRows) start(schema *table.Schema, order *sortSpec, s *step.Context)
 	return err
 }
 
-func (h *heldRows) take(b *table.Batch) error {
+// Take holds the rows of a batch.
+func (h *Held) Take(b *table.Batch) error {
 	b = table.Adopt(b)
 	for r := range b.Rows {
 		h.at = append(h.at, rowAt{int32(len(h.batches)), int32(r)})
@@ -273,13 +275,17 @@ func (h *heldRows) take(b *table.Batch) error {
 	return nil
 }
 
-func (h *heldRows) row(i int) (*table.Batch, int) {
+// Len is how many rows there are.
+func (h *Held) Len() int { return len(h.at) }
+
+// Row is where a row lies, by its number.
+func (h *Held) Row(i int) (*table.Batch, int) {
 	at := h.at[i]
 	return h.batches[at.batch], int(at.row)
 }
 
-// inOrder lists the rows by number in their order.
-func (h *heldRows) inOrder(s *step.Context) []int {
+// InOrder lists the rows by number in their order.
+func (h *Held) InOrder(s *step.Context) []int {
 	order := make([]int, len(h.at))
 	for i := range order {
 		order[i] = i
@@ -291,7 +297,7 @@ func (h *heldRows) inOrder(s *step.Context) []int {
 	keys := make([]string, len(h.at))
 	var buf []byte
 	for i := range keys {
-		b, r := h.row(i)
+		b, r := h.Row(i)
 		buf = h.keys.append(buf[:0], b, r)
 		keys[i] = string(buf)
 	}
@@ -299,16 +305,18 @@ func (h *heldRows) inOrder(s *step.Context) []int {
 	return order
 }
 
-// emit emits the rows as they came, with a new cell at the end of each.
-func (h *heldRows) emit(ctx context.Context, schema *table.Schema, cells []string, out step.Out) error {
+// Emit emits the rows as they came, with new cells at the end of each: those of each new field, by the rows' numbers.
+func (h *Held) Emit(ctx context.Context, schema *table.Schema, fields [][]string, out step.Out) error {
 	if err := out.Start(schema); err != nil {
 		return err
 	}
 	dst := table.Get()
 	from := 0
 	for k, b := range h.batches {
-		dst.Extend(b, 1)
-		copy(dst.Cols[len(b.Cols)].Make(b.Rows), cells[from:from+b.Rows])
+		dst.Extend(b, len(fields))
+		for k, cells := range fields {
+			copy(dst.Cols[len(b.Cols)+k].Make(b.Rows), cells[from:from+b.Rows])
+		}
 		from += b.Rows
 		if err := out.Emit(dst); err != nil {
 			return err

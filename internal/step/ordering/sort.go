@@ -38,7 +38,7 @@ var SortSpec = &step.Spec{
 				return nil, err
 			}
 		}
-		by, err := parseSort(a.Operands[0], order)
+		by, err := ParseOrder(a.Operands[0], order)
 		return &Sort{by}, err
 	},
 	Memory: "all rows; beyond --memory they go to temporary files",
@@ -50,7 +50,7 @@ var SortSpec = &step.Spec{
 }
 
 // Sort sorts the rows.
-type Sort struct{ By *sortSpec }
+type Sort struct{ By *Order }
 
 // sorter sorts rows that may be more than memory holds: full runs of them are
 // sorted and written to files, and all runs are merged at the end.

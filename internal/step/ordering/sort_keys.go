@@ -11,8 +11,8 @@ import (
 	"revuelta/internal/table"
 )
 
-// sortSpec is fields to sort by, as 'apiary, kilos desc'.
-type sortSpec struct {
+// Order is fields to sort by, as 'apiary, kilos desc'.
+type Order struct {
 	items []sortItem
 	order string // number, text, natural; "": numbers where all are
 }
@@ -23,8 +23,9 @@ type sortItem struct {
 	desc  bool
 }
 
-func parseSort(source, order string) (*sortSpec, error) {
-	t := &sortSpec{order: order}
+// ParseOrder reads fields to sort by; order is how cells compare, "": numbers where all are.
+func ParseOrder(source, order string) (*Order, error) {
+	t := &Order{order: order}
 	for _, piece := range selection.Cut(source, ',') {
 		it := sortItem{whole: strings.TrimSpace(piece)}
 		name, ok := strings.CutSuffix(it.whole, " desc")
@@ -54,7 +55,7 @@ type sortField struct {
 	spare  []string
 }
 
-func (t *sortSpec) bind(in *table.Schema) (*sortKeys, error) {
+func (t *Order) bind(in *table.Schema) (*sortKeys, error) {
 	k := &sortKeys{}
 	var err error
 	for _, it := range t.items {

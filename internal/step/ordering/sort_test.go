@@ -18,7 +18,7 @@ import (
 
 // sorted sorts rows of two fields with so much memory, in batches of a few rows.
 func sortedRows(t require.TestingT, by, order string, rows [][]string, memory int64, temp string) ([][]string, error) {
-	spec, err := parseSort(by, order)
+	spec, err := ParseOrder(by, order)
 	require.NoError(t, err)
 	var got [][]string
 	in := func(ctx context.Context, out step.Out) error {
