@@ -6,6 +6,7 @@ require (
 	github.com/agnivade/levenshtein v1.2.2
 	github.com/expr-lang/expr v1.17.8
 	github.com/go-json-experiment/json v1.27.2
+	github.com/go-playground/locales v0.14.2
 	github.com/itchyny/timefmt-go v0.1.9
 	github.com/klauspost/compress v1.20.3
 	github.com/mattn/go-runewidth v0.0.31

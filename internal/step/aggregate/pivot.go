@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"revuelta/internal/calc"
+	"revuelta/internal/calendar"
 	"revuelta/internal/diag"
 	"revuelta/internal/pattern"
 	"revuelta/internal/selection"
@@ -32,7 +33,8 @@ var PivotSpec = &step.Spec{
 		{Name: "empty", Value: "VALUE", Help: "what stands where no row fell"},
 		{Name: "expect", Value: "'a,b,c'", Help: "which fields come out and in which order, absent ones too; others are an error"},
 		{Name: "others", Value: "error|drop|fold", Help: "what becomes of values that --expect does not name"},
-		{Name: "order", Value: "seen|text|number|natural", Help: "of the fields across; seen: as their combinations were first met (default); blank ones last in the others"},
+		{Name: "order", Value: "seen|text|number|natural|calendar", Help: "of the fields across; seen: as their combinations were first met (default); calendar: months, weekdays, quarters and halves as the year and the week go; blank ones last in all but seen"},
+		{Name: "language", Value: "CODE", Help: "in which months and weekdays are named, for --order calendar, as fr or de (default: en)"},
 		{Name: "totals", Value: "row|field|both", Help: "a row beneath, a field at the right, by the same calculation from the rows"},
 		{Name: "totals-name", Value: "NAME", Help: "what they are named (default: Total)"},
 		{Name: "decimals", Value: "N", Help: "round what was calculated, half to even, and write so many decimals (106.70)"},
@@ -44,6 +46,10 @@ var PivotSpec = &step.Spec{
 		Command: "revuelta pivot --down apiary --across month --cell 'sum(kilos)' --totals both tidy.csv",
 		Input:   "apiary,month,kilos\nVesk,May,1.10\nVesk,May,0.20\nTamro,May,4\nTamro,June,2.5\n",
 		Output:  "apiary,May,June,Total\nVesk,1.30,,1.30\nTamro,4,2.5,6.5\nTotal,5.30,2.5,7.80\n",
+	}, {
+		Command: "revuelta pivot --down apiary --across month --cell kilos --order calendar tidy.csv",
+		Input:   "apiary,month,kilos\nVesk,Dec,3\nVesk,Jan.,1\nTamro,may,4\n",
+		Output:  "apiary,Jan.,may,Dec\nVesk,1,,3\nTamro,,4,\n",
 	}, {
 		Command: "revuelta pivot --across question --cell answer forms.csv",
 		Input:   "member,question,answer\nR-1,hives,12\nR-1,mites,007\nR-2,hives,3\n",
@@ -61,6 +67,7 @@ type Pivot struct {
 	places       map[string]int // of those
 	Others       string
 	Order        string
+	names        *calendar.Names // of months and weekdays
 	TotalRow     bool
 	TotalField   bool
 	TotalsName   string
@@ -117,11 +124,20 @@ func makePivot(a *step.Args) (step.Step, error) {
 		}
 	}
 	if a.Has("order") {
-		if p.Order, err = a.OneOf("order", "seen", "text", "number", "natural"); err != nil {
+		if p.Order, err = a.OneOf("order", "seen", "text", "number", "natural", "calendar"); err != nil {
 			return nil, err
 		}
 		if p.Expect != nil {
 			return nil, diag.Usagef("--order and --expect do not go together: --expect gives the order")
+		}
+	}
+	p.names = calendar.English()
+	if a.Has("language") {
+		if p.Order != "calendar" {
+			return nil, diag.Usagef("--language goes with --order calendar: it says in which language the months are named")
+		}
+		if p.names, err = calendar.NamesIn(a.Get("language", "")); err != nil {
+			return nil, err
 		}
 	}
 	if a.Has("totals") {

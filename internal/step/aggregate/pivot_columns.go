@@ -83,6 +83,7 @@ func (r *pivoting) columns(all *partial, s *step.Context) []column {
 		return out
 	}
 	r.sort(all.across, order)
+	r.outOfTurn(all.across, order, s)
 	var out []column
 	for _, id := range order {
 		out = append(out, column{id: id, values: r.shown(all.across.Values[id])})
@@ -114,8 +115,14 @@ func (r *pivoting) unheard(header string) []string {
 // ones last, where --name says which field varies slowest.
 func (r *pivoting) sort(t *keying.Interner, order []int32) {
 	compare := map[string]func(a, b string) int{"text": strings.Compare, "number": ordering.Numerically, "natural": ordering.Natural}[r.p.Order]
-	if compare == nil {
+	if compare == nil && r.p.Order != "calendar" {
 		return
+	}
+	compares := make([]func(a, b string) int, len(r.f.across))
+	for i := range compares {
+		if compares[i] = compare; compare == nil {
+			compares[i] = r.inTurn(t, order, i)
+		}
 	}
 	fields := make([]int, len(r.f.across))
 	for i := range fields {
@@ -126,6 +133,9 @@ func (r *pivoting) sort(t *keying.Interner, order []int32) {
 	}
 	slices.SortStableFunc(order, func(a, b int32) int {
 		x, y := t.Values[a], t.Values[b]
+		if lacks, too := slices.Contains(x, ""), slices.Contains(y, ""); lacks != too {
+			return map[bool]int{true: 1, false: -1}[lacks]
+		}
 		for _, i := range fields {
 			switch {
 			case x[i] == y[i]:
@@ -135,12 +145,66 @@ func (r *pivoting) sort(t *keying.Interner, order []int32) {
 			case y[i] == "":
 				return -1
 			}
-			if c := compare(x[i], y[i]); c != 0 {
+			if c := compares[i](x[i], y[i]); c != 0 {
 				return c
 			}
 		}
 		return 0
 	})
+}
+
+// valuesOf lists what stands in a field across, as the combinations stand.
+func valuesOf(t *keying.Interner, order []int32, field int) []string {
+	out := make([]string, len(order))
+	for k, id := range order {
+		out[k] = t.Values[id][field]
+	}
+	return out
+}
+
+// inTurn compares the values of a field across as the year and the week go; what is no such name comes behind, as it was met.
+func (r *pivoting) inTurn(t *keying.Interner, order []int32, field int) func(a, b string) int {
+	place, _ := r.p.names.Turn(valuesOf(t, order, field))
+	return func(a, b string) int {
+		x, known := place(a)
+		y, too := place(b)
+		switch {
+		case known && too:
+			return x - y
+		case known:
+			return -1
+		case too:
+			return 1
+		}
+		return 0
+	}
+}
+
+// outOfTurn notes months, weekdays and the like that do not come out as the year and the week go.
+func (r *pivoting) outOfTurn(t *keying.Interner, order []int32, s *step.Context) {
+	if r.p.Order == "calendar" || r.p.Expect != nil {
+		return
+	}
+	for i, k := range r.f.across {
+		values := valuesOf(t, order, i)
+		place, all := r.p.names.Turn(values)
+		if !all {
+			continue
+		}
+		last, falls := 0, false
+		var shown []string
+		for _, v := range values {
+			if v == "" || slices.Contains(shown, v) {
+				continue
+			}
+			at, _ := place(v)
+			falls = falls || at < last
+			last, shown = at, append(shown, v)
+		}
+		if falls {
+			s.Summary.Notes = append(s.Summary.Notes, fmt.Sprintf("the values of %s stand out of their turn: %s; --order calendar puts them as the year and the week go", diag.Quote(k.Name), diag.Names(shown)))
+		}
+	}
 }
 
 // placeOf is where --name has a field across.
