@@ -111,7 +111,11 @@ func statement(name string, args *step.Args, options []step.Option, folder strin
 	for _, o := range options {
 		for _, v := range args.Values[o.Name] {
 			s.Words = append(s.Words, plan.Word{Text: "--" + o.Name})
+			if o.Value == "" && v == "" {
+				continue
+			}
 			if o.Value == "" {
+				s.Words = append(s.Words, plan.Word{Text: v})
 				continue
 			}
 			if o.File {

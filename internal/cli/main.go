@@ -98,7 +98,7 @@ func (a *app) run(ctx context.Context, args []string) error {
 		only = args[0]
 	}
 	root := a.root(only)
-	return root.Run(ctx, append([]string{program}, apart(args, root)...))
+	return root.Run(ctx, append([]string{program}, joined(apart(args, root), catalog.Find(only))...))
 }
 
 // apart parts -oFILE, where it is no option's value, into -o and FILE.
@@ -111,6 +111,27 @@ func apart(args []string, root *cli.Command) []string {
 		if len(arg) > 2 && strings.HasPrefix(arg, "-o") && arg[2] != '=' && i > 0 && !takesValue(args[i-1], root) {
 			out = append(out, "-o", arg[2:])
 			continue
+		}
+		out = append(out, arg)
+	}
+	return out
+}
+
+// withWord is what an option and the word behind it are for the argument library, which knows no option that may have a value.
+func withWord(option, word string) string { return option + "-" + word }
+
+// joined has an option and the word that may follow it stand in one.
+func joined(args []string, spec *step.Spec) []string {
+	var out []string
+	for i, arg := range args {
+		if arg == "--" {
+			return append(out, args[i:]...)
+		}
+		if n := len(out); n > 0 && spec != nil {
+			if o := spec.Option(strings.TrimPrefix(out[n-1], "--")); o != nil && o.Word == arg && arg != "" && strings.HasPrefix(out[n-1], "--") {
+				out[n-1] = "--" + withWord(o.Name, arg)
+				continue
+			}
 		}
 		out = append(out, arg)
 	}
@@ -217,6 +238,9 @@ func (a *app) command(c command) *cli.Command {
 	for _, o := range append(slices.Clone(own), extra...) {
 		if o.Value == "" {
 			flags = append(flags, &cli.BoolFlag{Name: o.Name, Aliases: letter(o), Local: true})
+			if o.Word != "" {
+				flags = append(flags, &cli.BoolFlag{Name: withWord(o.Name, o.Word), Local: true, Hidden: true})
+			}
 			continue
 		}
 		flags = append(flags, &cli.StringSliceFlag{Name: o.Name, Aliases: letter(o), Local: true})
@@ -226,6 +250,8 @@ func (a *app) command(c command) *cli.Command {
 		out := &step.Args{Step: c.spec.Name, Values: map[string][]string{}}
 		for _, o := range options {
 			switch {
+			case o.Word != "" && cmd.Bool(withWord(o.Name, o.Word)):
+				out.Values[o.Name] = []string{o.Word}
 			case !cmd.IsSet(o.Name):
 			case o.Value == "":
 				if cmd.Bool(o.Name) {

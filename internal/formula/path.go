@@ -39,6 +39,22 @@ func (p *Path) Member() (string, bool) {
 	return "", false
 }
 
+// Find is as Pick, and tells whether the member is there.
+func (p *Path) Find(text string) (cell string, there bool, err error) {
+	value, err := decode(text)
+	if err != nil {
+		return "", false, err
+	}
+	if len(p.expr.Locate(value, 1)) == 0 {
+		return "", false, nil
+	}
+	cell, err = p.Pick(text)
+	return cell, true, err
+}
+
+// String is the path as it was written, as far as the library tells.
+func (p *Path) String() string { return p.expr.String() }
+
 // Pick gives the member: a text without its quotes, a number as it stood,
 // objects and arrays as JSON text, null and what is not there as blank. Several hits are an array.
 func (p *Path) Pick(text string) (string, error) {

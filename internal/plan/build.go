@@ -209,6 +209,10 @@ func arguments(spec *step.Spec, words []Word) (*step.Args, error) {
 			}
 			value = words[i].Text
 		}
+		if o.Word != "" && i+1 < len(words) && words[i+1].Text == o.Word && !words[i+1].Quoted {
+			i++
+			value = o.Word
+		}
 		a.Values[name] = append(a.Values[name], value)
 	}
 	return a, nil

@@ -114,8 +114,9 @@ type StepAccount struct {
 	Notes    []string    `json:"notes"`
 	Across   []string    `json:"across,omitempty"` // values that became fields
 	Summary  string      `json:"-"`
-	Aside    []Reason    `json:"-"`               // of what was set aside
-	Unfit    []Reason    `json:"unfit,omitempty"` // of cells that did not fit, whose rows went on
+	Aside    []Reason    `json:"-"`                // of what was set aside
+	Absent   []Reason    `json:"absent,omitempty"` // members of JSON objects, by the name of their field
+	Unfit    []Reason    `json:"unfit,omitempty"`  // of cells that did not fit, whose rows went on
 }
 
 // JSON writes the account as an object.

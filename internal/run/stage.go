@@ -80,7 +80,7 @@ func (s *stage) balance() error {
 func (s *stage) account() StepAccount {
 	t := &s.counters
 	a := StepAccount{Step: s.name, Line: s.line, RowsIn: t.In, RowsOut: t.Out, Fields: s.fields,
-		Made: t.Made, Merged: t.Merged, LeftOut: t.LeftOut, SetAside: t.SetAside, Aside: reasonsOf(t.Aside), Unfit: reasonsOf(t.Unfit), Reasons: reasonsOf(t.Aside, t.Left), Cells: cellsOf(t), Notes: s.notes, Across: s.across, Summary: s.text}
+		Made: t.Made, Merged: t.Merged, LeftOut: t.LeftOut, SetAside: t.SetAside, Aside: reasonsOf(t.Aside), Unfit: reasonsOf(t.Unfit), Absent: reasonsOf(t.Absent), Reasons: reasonsOf(t.Aside, t.Left), Cells: cellsOf(t), Notes: s.notes, Across: s.across, Summary: s.text}
 	if s.after != nil {
 		a.Notes = append(a.Notes, s.after(t)...)
 	}

@@ -26,6 +26,7 @@ type Spec struct {
 type Option struct {
 	Name   string
 	Value  string // what stands for its value in the help; "": it has none
+	Word   string // that may follow one without a value, and is its value then
 	Help   string
 	Repeat bool
 	File   bool // its value names a file

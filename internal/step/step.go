@@ -151,6 +151,7 @@ type Counters struct {
 	Count                           [8]int64
 	Values                          map[string]int64 // values met, where a step tells of them
 	Aside, Left                     map[string]int64 // why rows were set aside, and left out
+	Absent                          map[string]int64 // members of JSON objects that were not there, by name
 	Unfit                           map[string]int64 // why cells did not fit of which the rows went on
 	First                           []Quoted         // such cells, the first of them, in their order
 }
@@ -171,11 +172,15 @@ func (t *Counters) Add(o *Counters) {
 	for i := range t.Count {
 		t.Count[i] += o.Count[i]
 	}
-	t.Values, t.Aside, t.Left, t.Unfit = addAll(t.Values, o.Values), addAll(t.Aside, o.Aside), addAll(t.Left, o.Left), addAll(t.Unfit, o.Unfit)
+	t.Values, t.Aside, t.Left = addAll(t.Values, o.Values), addAll(t.Aside, o.Aside), addAll(t.Left, o.Left)
+	t.Unfit, t.Absent = addAll(t.Unfit, o.Unfit), addAll(t.Absent, o.Absent)
 	for _, q := range o.First {
 		t.quote(q)
 	}
 }
+
+// Lacks counts a member that is not there.
+func (t *Counters) Lacks(name string) { t.Absent = because(t.Absent, name, 1) }
 
 func addAll(to, from map[string]int64) map[string]int64 {
 	for k, n := range from {

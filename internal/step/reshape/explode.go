@@ -25,8 +25,8 @@ var ExplodeSpec = &step.Spec{
 	Options: []step.Option{
 		{Name: "at", Value: "SEP", Help: `the separator; \n and \t are understood`},
 		{Name: "also", Value: "SEP", Repeat: true, Help: "a further separator"},
-		{Name: "json", Help: "the cells are JSON arrays; with --at those that are none are cut there"},
-		{Name: "pick", Value: "NAME=PATH,...", Help: "with --json: members of each object, as 'name=$.name, share=$.pct', in place of the (first) field"},
+		{Name: "json", Word: "loose", Help: "the cells are JSON arrays, or objects, which count as a list of one; with --at those that are neither are cut there; --json loose: text around the JSON, such as code fences, is passed over"},
+		{Name: "pick", Value: "NAME=PATH,...", Help: "with --json: members of each object, as 'name=$.name, share=$.pct', in place of the (first) field; 'brand=$.brand|$.Brand' takes the first that is there"},
 		{Name: "position", Value: "NAME", Help: "a field at the end that numbers the values of a cell from 1"},
 		{Name: "uneven", Value: "error|blank|repeat", Help: "with several fields, where their cells hold different numbers of values (default: error); repeat repeats the last"},
 		{Name: "skip-blank", Help: "leave out rows with nothing in the cell; otherwise they stay, blank"},
@@ -49,6 +49,7 @@ type Explode struct {
 	Selection *selection.Selection
 	At        []string // separators; none: JSON only
 	JSON      bool
+	Loose     bool // text around the JSON is passed over
 	Picks     []Pick
 	Position  string // "": none
 	Uneven    string // error, blank, repeat
@@ -58,12 +59,12 @@ type Explode struct {
 
 // Pick is a member of a JSON object that becomes a field.
 type Pick struct {
-	Name string
-	Path *formula.Path
+	Name  string
+	Paths []*formula.Path // the first that is there counts
 }
 
 func makeExplode(a *step.Args) (step.Step, error) {
-	e := &Explode{JSON: a.Has("json"), Position: strings.TrimSpace(a.Get("position", "")), SkipBlank: a.Has("skip-blank"), Exact: a.Has("exact")}
+	e := &Explode{JSON: a.Has("json"), Loose: a.Get("json", "") == "loose", Position: strings.TrimSpace(a.Get("position", "")), SkipBlank: a.Has("skip-blank"), Exact: a.Has("exact")}
 	var err error
 	if e.Selection, err = selection.Parse(a.Operands[0]); err != nil {
 		return nil, err
@@ -115,13 +116,42 @@ func picksOf(s string) ([]Pick, error) {
 		if name == "" {
 			return nil, diag.Usagef("--pick %s: the field has no name", diag.Quote(piece))
 		}
-		path, err := formula.ParsePath(source)
-		if err != nil {
-			return nil, diag.Usagef("--pick: %v", err).Trying("$.name", "$.size.width", "$.tags[0]")
+		p := Pick{Name: name}
+		for _, one := range alternatives(source) {
+			path, err := formula.ParsePath(one)
+			if err != nil {
+				return nil, diag.Usagef("--pick: %v", err).Trying("$.name", "$.size.width", "$.tags[0]", "$.brand|$.Brand")
+			}
+			p.Paths = append(p.Paths, path)
 		}
-		out = append(out, Pick{name, path})
+		out = append(out, p)
 	}
 	return out, nil
+}
+
+// alternatives parts paths at | outside of brackets and quotes.
+func alternatives(source string) []string {
+	var out []string
+	depth, quote, from := 0, byte(0), 0
+	for i := 0; i < len(source); i++ {
+		switch c := source[i]; {
+		case quote != 0:
+			if c == '\\' {
+				i++
+			} else if c == quote {
+				quote = 0
+			}
+		case c == '"' || c == '\'':
+			quote = c
+		case c == '[' || c == '(':
+			depth++
+		case c == ']' || c == ')':
+			depth--
+		case c == '|' && depth == 0:
+			out, from = append(out, strings.TrimSpace(source[from:i])), i+1
+		}
+	}
+	return append(out, strings.TrimSpace(source[from:]))
 }
 
 // Capabilities implements step.Step.
@@ -193,6 +223,7 @@ const (
 	valuesMade = iota
 	cellsCut
 	blankStay
+	objectsPicked
 	withSeparator // cells are not looked at further when the first is met
 	withOther     // and those behind it: the first of otherSeparators that stands in cells
 )
@@ -202,6 +233,19 @@ var otherSeparators = []string{";", "|", ",", "\n"}
 
 // uncut notes a separator that stood in no cell.
 func (e *Explode) uncut(t *step.Counters) []string {
+	if e.Picks != nil && t.Count[objectsPicked] > 0 {
+		var notes []string
+		for _, p := range e.Picks {
+			if t.Absent[p.Name] == t.Count[objectsPicked] {
+				var paths []string
+				for _, path := range p.Paths {
+					paths = append(paths, path.String())
+				}
+				notes = append(notes, fmt.Sprintf("%s is found nowhere, so %s is blank", strings.Join(paths, " or "), diag.Quote(p.Name)))
+			}
+		}
+		return notes
+	}
 	if e.JSON || len(e.At) == 0 || t.Count[withSeparator] > 0 || t.Count[cellsCut] == 0 {
 		return nil
 	}
@@ -454,7 +498,23 @@ func (w *exploder) valuesOf(k, r int) string {
 	picking := k == 0 && e.Picks != nil
 	drop := !several && (!e.Exact || e.SkipBlank)
 	if e.JSON && cell != "" {
-		err := json.Unmarshal([]byte(cell), &w.objects)
+		text := cell
+		if e.Loose {
+			text = within(cell)
+		}
+		first := strings.TrimLeft(text, " \t\r\n")
+		err := error(nil)
+		switch {
+		case strings.HasPrefix(first, "{") && !picking && json.Valid([]byte(text)): // it comes out as it stood
+			w.lists[k] = append(w.lists[k], text)
+			return ""
+		case strings.HasPrefix(first, "{") && json.Valid([]byte(text)): // a list of one
+			w.objects = append(w.objects[:0], json.RawMessage(text))
+		case strings.TrimSpace(first) == "null":
+			w.objects = w.objects[:0]
+		default:
+			err = json.Unmarshal([]byte(text), &w.objects)
+		}
 		switch {
 		case err == nil && several && len(w.objects) == 0:
 			cell = "" // beside others it is one blank
@@ -469,7 +529,7 @@ func (w *exploder) valuesOf(k, r int) string {
 			return ""
 		case picking || len(e.At) == 0:
 			if json.Valid([]byte(cell)) {
-				return "is no JSON array"
+				return "is JSON, but neither an array nor an object"
 			}
 			return "is not JSON"
 		}
@@ -500,17 +560,28 @@ func (w *exploder) pick(objects []json.RawMessage) string {
 		if err := json.Unmarshal(raw, &members); err != nil || members == nil {
 			return "holds " + diag.Quote(string(raw)) + ", which is no object to pick from"
 		}
+		w.s.Counters.Count[objectsPicked]++
 		for j, p := range w.e.Picks {
 			list := &w.lists[len(w.fields)+j]
-			if name, ok := p.Path.Member(); ok {
-				*list = append(*list, formula.Plain(members[name]))
-				continue
+			value, found := "", false
+			for _, path := range p.Paths {
+				var err error
+				if name, ok := path.Member(); ok {
+					var member json.RawMessage
+					if member, found = members[name]; found {
+						value = formula.Plain(member)
+					}
+				} else if value, found, err = path.Find(string(raw)); err != nil {
+					return err.Error()
+				}
+				if found {
+					break
+				}
 			}
-			v, err := p.Path.Pick(string(raw))
-			if err != nil {
-				return err.Error()
+			if !found {
+				w.s.Counters.Lacks(p.Name)
 			}
-			*list = append(*list, v)
+			*list = append(*list, value)
 		}
 		w.lists[0] = append(w.lists[0], "") // it keeps count
 	}
@@ -518,6 +589,26 @@ func (w *exploder) pick(objects []json.RawMessage) string {
 }
 
 // cut appends the pieces of a cell, without empty ones where drop says so.
+// within is the JSON array or object in a text, as between code fences or in a sentence; the text itself where there is none.
+func within(text string) string {
+	const tries = 20 // beginnings that are none
+	at := 0
+	for range tries {
+		i := strings.IndexAny(text[at:], "[{")
+		if i < 0 {
+			break
+		}
+		at += i
+		d := json.NewDecoder(strings.NewReader(text[at:]))
+		var value json.RawMessage
+		if d.Decode(&value) == nil {
+			return string(value)
+		}
+		at++
+	}
+	return text
+}
+
 func (w *exploder) cut(list []string, cell string, drop bool) []string {
 	exact := w.e.Exact
 	add := func(piece string) {
