@@ -100,6 +100,10 @@ type WriteOptions struct {
 	Blank string
 	Mark  bool // UTF-8 byte mark
 	CRLF  bool
+	Typed bool // JSON numbers, true and false as such
+
+	Delimiter string // of delimited text, as it is given; "": the format's
+	Decimal   string // the character before the decimals of numbers in delimited text, "": a point
 
 	Overwrite bool // what is there already may be replaced
 }
@@ -196,6 +200,7 @@ type Encoder interface {
 // Over gives the options with those of o that are set in their place.
 func (w WriteOptions) Over(o WriteOptions) WriteOptions {
 	w.As, w.Blank = cmp.Or(o.As, w.As), cmp.Or(o.Blank, w.Blank)
+	w.Delimiter, w.Decimal, w.Typed = cmp.Or(o.Delimiter, w.Delimiter), cmp.Or(o.Decimal, w.Decimal), w.Typed || o.Typed
 	w.Mark, w.CRLF, w.Overwrite = w.Mark || o.Mark, w.CRLF || o.CRLF, w.Overwrite || o.Overwrite
 	return w
 }

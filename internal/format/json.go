@@ -1,6 +1,7 @@
 package format
 
 import (
+	"bufio"
 	"bytes"
 	"errors"
 	"io"
@@ -26,18 +27,16 @@ func openJSON(path string, o ReadOptions) (*oneFile, *Input, error) {
 
 var ndjsonFormat = Format{
 	Name: "ndjson", Suffixes: []string{".ndjson", ".jsonl"},
-	Keeps: "every cell as it stands; blank is null; nested members as JSON text", Loses: "written: whether a number was one, all cells are texts",
+	Keeps: "every cell as it stands; blank is null; nested members as JSON text", Loses: "written: whether a number was one: all cells are texts, unless --typed is given",
 	open: one(openJSON), sample: sampleOfTable,
-	encode: func(_ string, o WriteOptions) (Encoding, error) { return &jsonEncoding{blank: o.Blank}, nil },
+	encode: func(path string, o WriteOptions) (Encoding, error) { return jsonOf(path, o, false), nil },
 }
 
 var jsonFormat = Format{
 	Name: "json", Suffixes: []string{".json"}, Keeps: "as ndjson, in one array", Loses: "as ndjson; the file is held in memory",
 	looks: looksLikeJSON, read: readJSON,
 	open: one(openJSON), sample: sampleOfTable,
-	encode: func(_ string, o WriteOptions) (Encoding, error) {
-		return &jsonEncoding{array: true, blank: o.Blank}, nil
-	},
+	encode: func(path string, o WriteOptions) (Encoding, error) { return jsonOf(path, o, true), nil },
 }
 
 // looksLikeJSON tells JSON from a text that happens to begin with a bracket.
@@ -292,6 +291,85 @@ func (f *jsonFile) parser(*Stats, func(LongRow)) func(Chunk, *table.Batch) error
 func ready(c Chunk, dst *table.Batch) error {
 	*dst, *c.batch = *c.batch, *dst
 	return nil
+}
+
+// jsonOf is JSON, or NDJSON, as it is to be written.
+func jsonOf(path string, o WriteOptions, array bool) Encoding {
+	j := &jsonEncoding{array: array, blank: o.Blank}
+	if !o.Typed {
+		return j
+	}
+	w := newWhole(path, o, nil, j.typed)
+	w.still = stillJSON
+	return w
+}
+
+// What a field holds, of those that are written as JSON values.
+const (
+	jsonNumbers = holdsNumbers
+	jsonTruths  = holdsDates
+)
+
+// stillJSON tells whether a field can be numbers, or true and false, with a further cell.
+func stillJSON(could holds, c string) holds {
+	could &= jsonNumbers | jsonTruths | holdsSome
+	if could&jsonNumbers != 0 && !isJSONNumber(c) {
+		could &^= jsonNumbers
+	}
+	if could&jsonTruths != 0 && c != "true" && c != "false" {
+		could &^= jsonTruths
+	}
+	return could
+}
+
+// isJSONNumber tells a text that is a number of JSON as it stands: 1.10, -0.5, 1e3, but not +5, .5, 007.
+func isJSONNumber(c string) bool {
+	return c != "" && (c[0] == '-' || c[0] >= '0' && c[0] <= '9') && jsontext.Value(c).IsValid() && strings.TrimSpace(c) == c
+}
+
+// typed writes rows with the numbers, and true and false, of fields that hold nothing else.
+func (j *jsonEncoding) typed(w *whole, next func() ([]string, error), _ *Output, to io.Writer) error {
+	out := bufio.NewWriterSize(to, 64<<10)
+	e := j.Worker(w.schema).(*jsonEncoder)
+	line, rows := j.Begin(nil, w.schema), 0
+	for ; ; rows++ {
+		cells, err := next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		if j.array {
+			if rows > 0 {
+				line = append(line, ',')
+			}
+			line = append(line, '\n')
+		}
+		for i, name := range e.names {
+			line = append(line, name...)
+			switch c := cells[i]; {
+			case c == "":
+				line = append(line, "null"...)
+			case w.could[i]&jsonNumbers != 0 && isJSONNumber(c), w.could[i]&jsonTruths != 0 && (c == "true" || c == "false"):
+				line = append(line, c...)
+			default:
+				line, _ = jsontext.AppendQuote(line, c)
+			}
+		}
+		line = append(line, '}')
+		if !j.array {
+			line = append(line, '\n')
+		}
+		if _, err := out.Write(line); err != nil {
+			return err
+		}
+		line = line[:0]
+	}
+	if _, err := out.Write(j.End(line)); err != nil {
+		return err
+	}
+	return out.Flush()
 }
 
 // jsonEncoding writes an object a row: every cell a text as it stands, blank ones null.

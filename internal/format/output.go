@@ -269,5 +269,11 @@ func NewEncoding(path string, o WriteOptions) (Encoding, error) {
 		}
 		f = &csvFormat
 	}
+	if f.Name != "csv" && f.Name != "tsv" && (o.Delimiter != "" || o.Decimal != "") {
+		return nil, diag.Usagef("--write-delimiter and --write-decimal go with csv and tsv, and this is %s", f.Name)
+	}
+	if o.Typed && f.Name != "json" && f.Name != "ndjson" {
+		return nil, diag.Usagef("--typed goes with json and ndjson, and this is %s", f.Name)
+	}
 	return f.encode(path, o)
 }

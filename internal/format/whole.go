@@ -34,7 +34,8 @@ type whole struct {
 	blank  string
 	over   bool // an old table may be replaced
 	schema *table.Schema
-	refuse func(names []string) *diag.Error // tells why fields can't be written, nil where they can; nil: they always can
+	refuse func(names []string) *diag.Error  // tells why fields can't be written, nil where they can; nil: they always can
+	still  func(could holds, c string) holds // tells what a field can be with a further cell; nil: as of sheets
 	write  func(w *whole, next func() ([]string, error), out *Output, to io.Writer) error
 
 	once   sync.Once
@@ -112,6 +113,10 @@ func (e *wholeEncoder) Append(dst []byte, b *table.Batch) []byte {
 	w.mu.Unlock()
 	isSheet := w.sheet != nil
 	isODS := isSheet && w.sheet.ods
+	still := still
+	if w.still != nil {
+		still = w.still
+	}
 	var fault *diag.Error
 	for i := range b.Cols {
 		could, width := e.could[i], e.widths[i]

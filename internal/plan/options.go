@@ -38,6 +38,9 @@ var ReadOptions = []step.Option{
 var WriteOptions = []step.Option{
 	{Name: "write-as", Value: "FORMAT", Help: "the format by name, else by suffix, else csv"},
 	{Name: "write-blank", Value: "TEXT", Help: "what blank cells are written as"},
+	{Name: "write-delimiter", Value: "CHAR", Help: "what parts the cells of csv and tsv, as ';' or tab"},
+	{Name: "write-decimal", Value: "CHAR", Help: "what stands before the decimals of every cell that is a number, in csv and tsv, as a comma"},
+	{Name: "typed", Help: "json and ndjson: numbers, true and false as such, where every cell of the field is one"},
 	{Name: "bom", Help: "begin with a byte mark, for office programs"},
 	{Name: "crlf", Help: "end lines as office programs do"},
 	{Name: "overwrite", Help: "allow writing onto an input file"},
@@ -119,7 +122,7 @@ func count(a *step.Args, name string) (int, error) {
 
 // DecodeWrite makes writing options of arguments.
 func DecodeWrite(a *step.Args) format.WriteOptions {
-	return format.WriteOptions{As: a.Get("write-as", ""), Blank: a.Get("write-blank", ""), Mark: a.Has("bom"), CRLF: a.Has("crlf"), Overwrite: a.Has("overwrite")}
+	return format.WriteOptions{As: a.Get("write-as", ""), Blank: a.Get("write-blank", ""), Delimiter: a.Get("write-delimiter", ""), Decimal: a.Get("write-decimal", ""), Typed: a.Has("typed"), Mark: a.Has("bom"), CRLF: a.Has("crlf"), Overwrite: a.Has("overwrite")}
 }
 
 var readSpec = &step.Spec{Name: "read", Forms: []string{"read FILE... [reading options]"}, Options: ReadOptions,

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"revuelta/internal/decimal"
 	"revuelta/internal/table"
 	"revuelta/internal/view"
 )
@@ -14,11 +15,14 @@ type Style struct {
 	CRLF      bool
 	Mark      bool   // begins with the UTF-8 byte mark
 	Blank     string // what blank cells are written as
+	Decimal   byte   // what stands before the decimals of numbers, 0 a point
 }
 
 // Encoder writes batches as delimited text. It keeps its working memory and serves one goroutine.
 type Encoder struct {
 	style     Style
+	flat      [][]string // of withDecimal
+	spare     [][]string
 	delimiter string
 	end       string    // of a row
 	special   [256]bool // bytes that call for quotes
@@ -129,6 +133,9 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 	if b.Rows == 0 {
 		return dst
 	}
+	if e.style.Decimal != 0 {
+		return e.withDecimal(dst, b)
+	}
 	e.plan(b)
 	if len(b.Cols) == 1 && e.style.Blank == "" {
 		for r := range b.Rows {
@@ -189,6 +196,32 @@ func (e *Encoder) Append(dst []byte, b *table.Batch) []byte {
 				dst = append(dst, p.after...)
 			}
 		}
+	}
+	return dst
+}
+
+// withDecimal writes rows with another character in the place of the points of numbers; nothing else is changed.
+func (e *Encoder) withDecimal(dst []byte, b *table.Batch) []byte {
+	for len(e.flat) < len(b.Cols) {
+		e.flat, e.spare = append(e.flat, nil), append(e.spare, nil)
+	}
+	for i := range b.Cols {
+		e.flat[i], e.spare[i] = b.Cols[i].Flat(b.Rows, e.spare[i])
+	}
+	row := make([]string, len(b.Cols))
+	for r := range b.Rows {
+		for i := range row {
+			row[i] = e.flat[i][r]
+			at := strings.IndexByte(row[i], '.')
+			if at < 0 {
+				continue
+			}
+			if _, ok := decimal.Parse(row[i]); !ok {
+				continue
+			}
+			row[i] = row[i][:at] + string(rune(e.style.Decimal)) + row[i][at+1:]
+		}
+		dst = e.Row(dst, row)
 	}
 	return dst
 }
