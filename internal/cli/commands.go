@@ -262,7 +262,7 @@ func listFormats(_ context.Context, a *app, c *call) error {
 			}
 		}
 	}
-	a.sayf("\nAll but sqlite also inside .gz and .zst.\n")
+	a.sayf("\nAll but sqlite also inside .gz and .zst, and read from a .zip: its one table, or export.zip#june.csv.\n")
 	return nil
 }
 

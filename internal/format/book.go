@@ -96,7 +96,14 @@ func openBook(_, path string, o ReadOptions) ([]*oneFile, []*Input, error) {
 // wholeFile opens a file to be read at any place. What is packed or comes through a pipe goes to a temporary file first.
 func wholeFile(path string, o ReadOptions) (*os.File, int64, error) {
 	var from io.Reader = o.Stdin
-	if path != "-" {
+	if _, _, zipped := archived(path); zipped {
+		m, err := openMember(path)
+		if err != nil {
+			return nil, 0, err
+		}
+		defer m.close()
+		from = m
+	} else if path != "-" {
 		f, err := os.Open(path)
 		if err != nil {
 			return nil, 0, FileError(path, err)

@@ -99,6 +99,9 @@ func formatOf(path string, o *ReadOptions) (*Format, error) {
 	if o.As != "" {
 		return named("--read-as", o.As)
 	}
+	if _, _, zipped := archived(path); zipped {
+		return memberFormat(path)
+	}
 	if f := bySuffix(path); f != nil {
 		return f, nil
 	}
@@ -130,6 +133,12 @@ func open(path string, o ReadOptions) (*opened, error) {
 	var r io.Reader
 	if path == "-" {
 		f.name, r = "standard input", o.Stdin
+	} else if _, _, zipped := archived(path); zipped {
+		m, err := openMember(path)
+		if err != nil {
+			return nil, err
+		}
+		r, f.size, f.close = m, m.size, m.close
 	} else {
 		file, err := os.Open(path)
 		if err != nil {

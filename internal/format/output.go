@@ -230,6 +230,9 @@ func FileOf(path string) string {
 	if f := bySuffix(path); f != nil && f.tables {
 		path, _ = tableOf(path)
 	}
+	if file, _, zipped := archived(path); zipped {
+		return file
+	}
 	return path
 }
 
@@ -255,6 +258,9 @@ func SameFile(a, b string) bool {
 
 // NewEncoding finds how a table is written to a path by the options.
 func NewEncoding(path string, o WriteOptions) (Encoding, error) {
+	if _, _, zipped := archived(path); zipped {
+		return nil, diag.Usagef("a zip is read, and not written").At(path, 0).Trying("-o harvest.csv.gz")
+	}
 	f := bySuffix(path)
 	if o.As != "" {
 		var err error

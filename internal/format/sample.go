@@ -145,6 +145,9 @@ func lineEnds(text []byte) string {
 // later takes rows from the middle and the end of a text, behind what was looked at from its beginning, as far as they are as
 // wide as those.
 func (l *Sample) later(path string, size, seen int64, d delimited.Dialect) {
+	if _, _, zipped := archived(path); zipped {
+		return // its middle can't be gone to
+	}
 	f, err := os.Open(path)
 	if err != nil {
 		return // they are a help only
