@@ -1,6 +1,8 @@
 package run_test
 
 import (
+	"bytes"
+	"encoding/csv"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -105,6 +107,9 @@ func throughFiles(rt *rapid.T, t *testing.T, dir string, steps []string, written
 			require.Error(rt, all, "alone %s says: %s", s, err)
 			return false
 		}
+		if i < len(steps)-1 && renamed(rt, filepath.Join(dir, to)) {
+			return true // a name made of a cell with line breaks is another one when it has been read
+		}
 	}
 	require.NoError(rt, all, "%q", steps)
 	want, err := os.ReadFile(filepath.Join(dir, fmt.Sprintf("%d.csv", len(steps))))
@@ -113,6 +118,15 @@ func throughFiles(rt *rapid.T, t *testing.T, dir string, steps []string, written
 	require.NoError(rt, err)
 	require.True(rt, string(want) == string(got), "%q: %s", steps, firstDifference(string(want), string(got)))
 	return true
+}
+
+// renamed tells whether names in a header are not what they are when they are read.
+func renamed(rt *rapid.T, path string) bool {
+	text, err := os.ReadFile(path)
+	require.NoError(rt, err)
+	names, err := csv.NewReader(bytes.NewReader(text)).Read()
+	require.NoError(rt, err)
+	return slices.ContainsFunc(names, func(n string) bool { return strings.Join(strings.Fields(n), " ") != n })
 }
 
 func firstDifference(want, got string) string {
