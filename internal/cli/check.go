@@ -14,6 +14,9 @@ import (
 // checkPlan checks a plan without running it.
 func checkPlan(ctx context.Context, a *app, c *call) error {
 	p, err := a.program(c)
+	if err != nil && c.args.Has("json") {
+		return a.checkJSON(nil, err)
+	}
 	if err != nil {
 		return err
 	}
@@ -21,6 +24,9 @@ func checkPlan(ctx context.Context, a *app, c *call) error {
 		return a.showStages(p, c)
 	}
 	lines, err := run.Check(ctx, p, run.Env{Stdin: a.In})
+	if c.args.Has("json") {
+		return a.checkJSON(lines, err)
+	}
 	var place, name, fields int
 	what := func(l run.Checked) (string, string, string) {
 		where, n := "", "known only at the run"

@@ -91,7 +91,8 @@ func commands() []command {
 			Operands: func(*step.Args) int { return 0 },
 			Options: []step.Option{
 				{Name: "fields", Value: "SELECTION", Help: "these fields only"},
-				{Name: "html", Value: "FILE", File: true, Help: "draw it as one page, with charts, to search and sort"}},
+				{Name: "html", Value: "FILE", File: true, Help: "draw it as one page, with charts, to search and sort"},
+				{Name: "json", Help: "write it as JSON, an object for each field; -o FILE writes it as a table, a row for each"}},
 			Examples: []step.Example{{
 				Command: "revuelta profile visits.csv",
 				Input:   "apiary,kilos\nVesk,1.10\nVesk,4\nTamro,\nVesk,2.5\n",
@@ -99,7 +100,7 @@ func commands() []command {
 			}},
 		},
 		action: profileFile,
-		groups: stepGroups()[:1],
+		groups: stepGroups()[:2],
 	}, {
 		spec: &step.Spec{
 			Name:     "convert",
@@ -136,7 +137,7 @@ func commands() []command {
 			Brief:    []string{"Looks whether a plan can run, reading headers only, and names the fields after each step.", "All that is wrong is told at once; fields that depend on the data are said to be so."},
 			Forms:    []string{"check PLAN", "check --step '...'..."},
 			Operands: func(a *step.Args) int { return map[bool]int{true: 0, false: 1}[a.Has("step")] },
-			Options:  []step.Option{stepOption, givenOption, {Name: "stages", Help: "show instead how each step is run and what it holds, for those who work on the program"}},
+			Options:  []step.Option{stepOption, givenOption, {Name: "json", Help: "write the errors and the fields after each step as JSON, for editors"}, {Name: "stages", Help: "show instead how each step is run and what it holds, for those who work on the program"}},
 			Examples: []step.Example{{
 				Command: "revuelta check --step 'fill apiary' --step 'unpivot \"{month} kilos\" --value kilos' harvest.csv",
 				Input:   "apiary,colony,April kilos,May kilos\nVesk,026,1.10,4\n",

@@ -29,6 +29,9 @@ func profileFile(ctx context.Context, a *app, c *call) error {
 	if err != nil {
 		return err
 	}
+	if to := c.extra.Get("output", ""); to != "" && slices.ContainsFunc(c.args.Operands, func(in string) bool { return format.SameFile(in, format.FileOf(to)) }) {
+		return format.WouldLose(to)
+	}
 	if to := c.args.Get("html", ""); to != "" && slices.ContainsFunc(c.args.Operands, func(in string) bool { return format.SameFile(in, to) }) {
 		return format.WouldLose(to)
 	}
@@ -41,6 +44,12 @@ func profileFile(ctx context.Context, a *app, c *call) error {
 	stop()
 	if err != nil {
 		return err
+	}
+	switch {
+	case c.args.Has("json"):
+		return a.profileJSON(p.Out)
+	case c.extra.Has("output") || c.extra.Has("write-as"):
+		return a.dictionary(ctx, c, p.Out)
 	}
 	if c.args.Has("html") {
 		name, rows := "", int64(0)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -36,9 +37,14 @@ func (p *FieldProfile) Lines() []string {
 	}
 	about := func(is bool) string { return map[bool]string{true: "about "}[is] }
 	number := func(f float64) string {
-		d, ok := decimal.Parse(fmt.Sprintf("%.6g", f))
+		digits := 6 // of a large number, the whole ones and four decimals
+		if whole := math.Abs(f); whole >= 100 && whole < 1e11 {
+			digits = len(strconv.FormatFloat(math.Trunc(whole), 'f', 0, 64)) + 4
+		}
+		text := strconv.FormatFloat(f, 'g', digits, 64)
+		d, ok := decimal.Parse(text)
 		if !ok {
-			return fmt.Sprintf("%.6g", f)
+			return text
 		}
 		return d.Shortest().String()
 	}
@@ -60,6 +66,13 @@ func (p *FieldProfile) Lines() []string {
 	}
 	if h := p.Histogram(); h != "" {
 		out = append(out, "▕"+h+"▏")
+	}
+	if len(p.Texts) > 0 {
+		var list []string
+		for _, c := range p.Texts {
+			list = append(list, fmt.Sprintf("%s %s", diag.Quote(short(c.Value)), diag.Count(c.Count)))
+		}
+		out = append(out, "texts among them "+strings.Join(list, ", "))
 	}
 	if len(p.Common) > 0 {
 		var list []string

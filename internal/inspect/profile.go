@@ -45,6 +45,7 @@ type FieldProfile struct {
 	Quartiles         [3]float64
 	QuartilesAreAbout bool
 	Common            []Common // the commonest values, none where all differ or too many do
+	Texts             []Common // the commonest texts, where most are numbers
 	Longest           string
 	Bars              []int64 // how many numbers between Min and Max, in steps of the same width
 }

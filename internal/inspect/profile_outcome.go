@@ -55,6 +55,9 @@ func (t *tally) profile(name string, rows int64) *FieldProfile {
 	if t.counts != nil {
 		p.Common = t.commonest(5)
 	}
+	if p.Type == "numbers and texts" {
+		p.Texts = t.texts(5)
+	}
 	p.Common = slices.DeleteFunc(p.Common, func(c Common) bool { return c.Count == 1 && p.Distinct > 5 })
 	if len(p.Common) > 0 && p.Common[0].Count == 1 && t.filled > 1 { // all differ
 		p.Common = nil
@@ -82,6 +85,17 @@ func (t *tally) commonest(most int) (out []Common) {
 		note(c.n, c.cell)
 	}
 	return out
+}
+
+// texts are the most frequent cells that are no numbers.
+func (t *tally) texts(most int) (out []Common) {
+	for c, k := range t.counts {
+		if _, ok := parse(c); !ok {
+			out = append(out, Common{c, k.n})
+		}
+	}
+	slices.SortFunc(out, func(a, b Common) int { return cmp.Or(cmp.Compare(b.Count, a.Count), strings.Compare(a.Value, b.Value)) })
+	return out[:min(len(out), most)]
 }
 
 // describe calculates what there is of numbers.
