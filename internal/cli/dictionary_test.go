@@ -43,3 +43,34 @@ func TestDictionary(t *testing.T) {
 	status, _, told = at(t, "profile p.csv -o d.nofmt", "")
 	assert.Equal(t, 2, status, told)
 }
+
+// TestCheckForEditors: all that is wrong with a plan is told as JSON, of words and of fields, with the fields of the lines that are right.
+func TestCheckForEditors(t *testing.T) {
+	t.Chdir(t.TempDir())
+	require.NoError(t, os.WriteFile("t.csv", []byte("a,b\n1,2\n"), 0o644))
+	check := func(plan string) (status int, out struct {
+		Errors []fault
+		Steps  []checkedLine
+	}) {
+		require.NoError(t, os.WriteFile("p.plan", []byte(plan), 0o644))
+		status, text, _ := at(t, "check p.plan --json", "")
+		require.NoError(t, json.Unmarshal([]byte(text), &out), text)
+		return status, out
+	}
+	status, out := check("read t.csv\nset 'x = a * 2'\nfields 'x,b'\n")
+	assert.Zero(t, status)
+	assert.Empty(t, out.Errors)
+	assert.Equal(t, []checkedLine{{1, "read t.csv", []string{"a", "b"}}, {2, "set", []string{"a", "b", "x"}}, {3, "fields", []string{"x", "b"}}}, out.Steps)
+	status, out = check("read t.csv\nwhere 'gone > 1'\nsort nope\nwrite out.nofmt\n")
+	assert.Equal(t, 1, status)
+	require.Len(t, out.Errors, 3)
+	assert.Equal(t, []string{"gone", "nope"}, []string{out.Errors[0].Word, out.Errors[1].Word})
+	assert.Equal(t, []int{2, 3, 4}, []int{out.Errors[0].Line, out.Errors[1].Line, out.Errors[2].Line})
+	assert.Equal(t, "p.plan", out.Errors[0].Plan)
+	assert.NotContains(t, out.Errors[0].Message, "p.plan")
+	status, out = check("read t.csv\nset 'x = a +'\nsort a --ordr text\nunpivt a\n")
+	assert.Equal(t, 2, status)
+	require.Len(t, out.Errors, 3)
+	assert.Equal(t, []string{"a +", "--ordr", "unpivt"}, []string{out.Errors[0].Word, out.Errors[1].Word, out.Errors[2].Word})
+	assert.Equal(t, []string{"did you mean unpivot?"}, out.Errors[2].Tries)
+}

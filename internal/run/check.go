@@ -3,6 +3,7 @@ package run
 import (
 	"context"
 	"errors"
+	"slices"
 	"strings"
 
 	"revuelta/internal/diag"
@@ -21,7 +22,7 @@ type Checked struct {
 
 // Check goes through a program without a row: it reads headers, and binds
 // every step to the fields it will have. The error is a diag.List with all
-// that is wrong; what comes behind a wrong step is not looked at before the next read.
+// that is wrong; what comes behind a wrong step whose fields are not known is not looked at before the next read.
 func Check(ctx context.Context, p *Program, env Env) ([]Checked, error) {
 	var out []Checked
 	var errs diag.List
@@ -40,9 +41,9 @@ func Check(ctx context.Context, p *Program, env Env) ([]Checked, error) {
 		return nil, err
 	}
 	for _, items := range segments {
-		checked, err := r.check(ctx, items)
+		checked, wrong := r.check(ctx, items)
 		out = append(out, checked...)
-		if err != nil {
+		for _, err := range wrong {
 			var e *diag.Error
 			if !errors.As(err, &e) {
 				return out, err
@@ -59,7 +60,11 @@ func Check(ctx context.Context, p *Program, env Env) ([]Checked, error) {
 // errKnown ends a step that has said which fields it makes.
 var errKnown = errors.New("its fields are known")
 
-func (r *runner) check(ctx context.Context, items []any) ([]Checked, error) {
+// keepsFields lists steps whose fields are those of their input: what comes behind a wrong one can be looked at.
+var keepsFields = []string{"where", "first", "sort", "distinct", "fill", "cast", "scrub", "recode", "assert"}
+
+// check goes through a read and what follows it. It gives the lines that are right, and all that is wrong as far as the fields are known.
+func (r *runner) check(ctx context.Context, items []any) (out []Checked, wrong []error) {
 	rd := items[0].(*Read)
 	o := rd.Options
 	o.Stdin = r.env.Stdin
@@ -68,7 +73,7 @@ func (r *runner) check(ctx context.Context, items []any) ([]Checked, error) {
 		src, err = format.Open(rd.Paths, o)
 	}
 	if err != nil {
-		return nil, r.errAt(err, rd.Line)
+		return nil, []error{r.errAt(err, rd.Line)}
 	}
 	defer src.Close()
 	schema := src.Schema()
@@ -88,7 +93,7 @@ func (r *runner) check(ctx context.Context, items []any) ([]Checked, error) {
 		}
 		return schema.Names()
 	}
-	out := []Checked{{Line: rd.Line, Name: name, Names: names(), Open: open}}
+	out = []Checked{{Line: rd.Line, Name: name, Names: names(), Open: open}}
 	for i, it := range items[1:] {
 		switch it := it.(type) {
 		case *Mark:
@@ -100,7 +105,8 @@ func (r *runner) check(ctx context.Context, items []any) ([]Checked, error) {
 			out = append(out, Checked{Line: it.Line, Name: "mark " + it.Name, Names: names(), Open: open})
 		case *Write:
 			if _, err := format.NewEncoding(it.Path, it.Options); err != nil {
-				return out, r.errAt(err, it.Line)
+				wrong = append(wrong, r.errAt(err, it.Line))
+				continue
 			}
 			if it.Path != "" {
 				out = append(out, Checked{Line: it.Line, Name: "write " + it.Path, Names: names(), Open: open})
@@ -111,14 +117,20 @@ func (r *runner) check(ctx context.Context, items []any) ([]Checked, error) {
 				st.at = first
 			}
 			if !open {
-				if schema, open, err = r.fieldsAfter(ctx, it, schema); err != nil {
-					return out, st.annotate(err)
+				after, unknown, err := r.fieldsAfter(ctx, it, schema)
+				if err != nil {
+					wrong = append(wrong, st.annotate(err))
+					if !slices.Contains(keepsFields, it.Name) {
+						return out, wrong
+					}
+					continue
 				}
+				schema, open = after, unknown
 			}
 			out = append(out, Checked{Line: it.Line, Name: it.Name, Names: names(), Open: open})
 		}
 	}
-	return out, nil
+	return out, wrong
 }
 
 // fieldsAfter finds the fields a step makes of others; open tells that they are known only at the run.
