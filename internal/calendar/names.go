@@ -6,6 +6,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode"
 	"unicode/utf8"
 
 	"github.com/go-playground/locales"
@@ -63,6 +64,7 @@ var alone = map[string]string{
 // Names are the names of months and weekdays in a language, and their abbreviations; full stops and case do not matter.
 type Names struct {
 	months, weekdays map[string]int
+	written          map[byte][]string // as %B, %b, %A and %a write them, and those that stand alone under 'S'
 }
 
 // Languages lists the languages whose names are known, by their codes.
@@ -74,13 +76,16 @@ func NamesIn(language string) (*Names, error) {
 	if !ok {
 		return nil, diag.Usagef("--language %s: the names of months and weekdays are known in %s", diag.Quote(language), strings.Join(Languages(), ", "))
 	}
-	n, l := &Names{map[string]int{}, map[string]int{}}, make()
+	n, l := &Names{map[string]int{}, map[string]int{}, map[byte][]string{}}, make()
 	full := make12(func(m int) string { return l.MonthWide(time.Month(m)) })
 	enter(n.months, full, 1)
-	enter(n.months, make12(func(m int) string { return l.MonthAbbreviated(time.Month(m)) }), 1)
+	abbreviated := make12(func(m int) string { return l.MonthAbbreviated(time.Month(m)) })
+	enter(n.months, abbreviated, 1)
+	n.written['B'], n.written['b'], n.written['S'] = full, abbreviated, full
 	if names := strings.Fields(alone[language]); len(names) == 12 {
 		enter(n.months, names, 1)
 		begin(n.months, names)
+		n.written['S'] = names
 	}
 	begin(n.months, full)
 	var days []string
@@ -93,6 +98,7 @@ func NamesIn(language string) (*Names, error) {
 		short[d] = l.WeekdayAbbreviated(time.Weekday((d + 1) % 7))
 	}
 	enter(n.weekdays, short, 1)
+	n.written['A'], n.written['a'] = days, short
 	begin(n.weekdays, days)
 	return n, nil
 }
@@ -154,6 +160,94 @@ func (n *Names) Month(text string) (int, bool) { m, ok := n.months[plain(text)];
 
 // Weekday is the weekday that a text names, 1 for Monday.
 func (n *Names) Weekday(text string) (int, bool) { d, ok := n.weekdays[plain(text)]; return d, ok }
+
+// nameCodes are the places of names in a form.
+var nameCodes = map[byte]byte{'B': 'B', 'b': 'b', 'h': 'b', 'A': 'A', 'a': 'a'}
+
+// places lists the places of names in a form, as they follow each other.
+func places(form string) (out []byte) {
+	for i := 0; i+1 < len(form); i++ {
+		if form[i] != '%' {
+			continue
+		}
+		i++
+		if c, ok := nameCodes[form[i]]; ok {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// Translate puts English names in the place of those of the language, where a form has places for them, one after the other.
+func (n *Names) Translate(cell, form string) string {
+	next := places(form)
+	if len(next) == 0 {
+		return cell
+	}
+	english := English().written
+	var b strings.Builder
+	for i := 0; i < len(cell); {
+		r, size := utf8.DecodeRuneInString(cell[i:])
+		if !unicode.IsLetter(r) {
+			b.WriteRune(r)
+			i += size
+			continue
+		}
+		to := i
+		for to < len(cell) {
+			r, size := utf8.DecodeRuneInString(cell[to:])
+			if !unicode.IsLetter(r) && r != '’' && r != '\'' {
+				break
+			}
+			to += size
+		}
+		word := cell[i:to]
+		at, ok := 0, false
+		if len(next) > 0 {
+			if at, ok = n.Month(word); next[0] == 'A' || next[0] == 'a' {
+				at, ok = n.Weekday(word)
+			}
+		}
+		if ok {
+			word = english[next[0]][at-1]
+			next = next[1:]
+			if to < len(cell) && cell[to] == '.' && !strings.Contains(form, ".") { // of an abbreviation
+				to++
+			}
+		}
+		b.WriteString(word)
+		i = to
+	}
+	return b.String()
+}
+
+// Fill puts names of the language in their places in a form, for a month from 1 and a weekday, 1 for Monday.
+func (n *Names) Fill(form string, month, weekday int) string {
+	full := byte('B')
+	if !strings.Contains(form, "%d") && !strings.Contains(form, "%-d") && !strings.Contains(form, "%e") {
+		full = 'S'
+	}
+	var b strings.Builder
+	for i := 0; i < len(form); i++ {
+		if form[i] == '%' && i+1 < len(form) {
+			i++
+			switch nameCodes[form[i]] {
+			case 'B':
+				b.WriteString(strings.ReplaceAll(n.written[full][month-1], "%", "%%"))
+				continue
+			case 'b':
+				b.WriteString(n.written['b'][month-1])
+				continue
+			case 'A', 'a':
+				b.WriteString(n.written[form[i]][weekday-1])
+				continue
+			}
+			b.WriteByte('%')
+		}
+		b.WriteByte(form[i])
+	}
+	return b.String()
+}
 
 // Part is the quarter or the half of a year that a text names, as Q2, q2 or H1.
 func Part(text string) (int, bool) {

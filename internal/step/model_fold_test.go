@@ -70,6 +70,9 @@ func pivotModel(d draw, in *steptest.Table) (string, steptest.Table, string) {
 	}
 	if others == "" && by == "text" { // else as seen, blank ones too
 		slices.SortStableFunc(headers, func(x, y string) int {
+			if a, b := slices.Contains(last[x], ""), slices.Contains(last[y], ""); a != b { // those with a blank one behind all others
+				return map[bool]int{true: 1, false: -1}[a]
+			}
 			for i := range across {
 				a, b := last[x][i], last[y][i]
 				if a != b && (a == "" || b == "") {

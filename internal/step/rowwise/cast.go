@@ -26,6 +26,7 @@ var CastSpec = &step.Spec{
 	Options: []step.Option{
 		{Name: "from", Value: "FORM", Repeat: true, Help: "how dates and times are written, as '%d/%m/%Y'; a cell that two forms read differently is an error"},
 		{Name: "write", Value: "FORM", Help: "how dates and times are to be written, as '%b %Y'"},
+		{Name: "language", Value: "CODE", Help: "in which months and weekdays are named, as fr or de (default: en)"},
 		{Name: "decimal", Value: "CHAR", Help: "what stands before the decimals (default: a point)"},
 		{Name: "thousands", Value: "CHAR", Help: "what stands between thousands"},
 		{Name: "strip", Value: "CHARS", Help: "characters that are taken off: units, currency"},
@@ -51,6 +52,7 @@ type Cast struct {
 	To        string
 	From      []string
 	Write     string
+	Names     *calendar.Names // of months and weekdays in another language; nil: English
 	Number    numeral.Form
 	Unfit     string
 }
@@ -87,6 +89,14 @@ func makeCast(a *step.Args) (step.Step, error) {
 	}
 	for _, form := range c.Number.Negative {
 		if err := numeral.ParseNegative(form); err != nil {
+			return nil, err
+		}
+	}
+	if a.Has("language") {
+		if c.To == "number" || c.To == "text" || len(c.From) == 0 && c.Write == "" {
+			return nil, diag.Usagef("--language names the months and weekdays of --from and --write").Trying("cast day date --from '%d %B %Y' --language fr")
+		}
+		if c.Names, err = calendar.NamesIn(a.Get("language", "")); err != nil {
 			return nil, err
 		}
 	}
@@ -204,7 +214,7 @@ func (c *Cast) moment(cell string) (out, reason string, tries []string) {
 			return "", "is not a " + c.To + " of ISO 8601", []string{"cast FIELD " + c.To + " --from '%d/%m/%Y'"}
 		}
 		t := time.Date(m.Year, time.Month(m.Month), m.Day, m.Hour, m.Minute, m.Second, 0, time.UTC)
-		return timefmt.Format(t, write), "", nil
+		return c.written(t, write), "", nil
 	}
 	forms := c.From
 	if len(forms) == 0 {
@@ -212,7 +222,11 @@ func (c *Cast) moment(cell string) (out, reason string, tries []string) {
 	}
 	found, by, missing := time.Time{}, "", false
 	for _, f := range forms {
-		t, ok, noDay := parseForm(cell, f)
+		text := cell
+		if c.Names != nil {
+			text = c.Names.Translate(cell, f)
+		}
+		t, ok, noDay := parseForm(text, f)
 		missing = missing || noDay
 		if !ok {
 			continue
@@ -225,16 +239,25 @@ func (c *Cast) moment(cell string) (out, reason string, tries []string) {
 	}
 	switch {
 	case by != "":
-		return timefmt.Format(found, write), "", nil
+		return c.written(found, write), "", nil
 	case missing:
 		return "", "is a day that does not exist", nil
 	}
 	return "", fmt.Sprintf("does not fit %s", diag.Quote(strings.Join(forms, " or "))), []string{"a further --from"}
 }
 
+// written is a date in a form, with the names of the language.
+func (c *Cast) written(t time.Time, form string) string {
+	if c.Names != nil {
+		form = c.Names.Fill(form, int(t.Month()), (int(t.Weekday())+6)%7+1)
+	}
+	return timefmt.Format(t, form)
+}
+
 // parseForm reads a text by a form. The library takes the 30th of February
 // for a day in March, so what it read is written again and compared, but for case and leading zeros.
 func parseForm(cell, form string) (t time.Time, ok, noDay bool) {
+	form = strings.ReplaceAll(form, "%-", "%") // one digit or two are read anyway
 	t, err := timefmt.Parse(cell, form)
 	if err != nil {
 		return t, false, false
