@@ -189,7 +189,8 @@ func (a *app) lookText(r *inspect.Report, most int, all bool) error {
 			text += " — " + f.Question
 		}
 		fmt.Fprintf(&b, "%3d. %s\n", i+1, strings.Join(diag.Fold(diag.Visible(text), width-5), "\n     "))
-		if f.Command != "" {
+		same := i+1 < len(r.Findings) && r.Findings[i+1].Command == f.Command && r.Findings[i+1].Part == part && (all || i+1 < firstFindings)
+		if f.Command != "" && !same { // one command mends several: it stands behind them
 			fmt.Fprintf(&b, "     %s\n", f.Command)
 		}
 	}

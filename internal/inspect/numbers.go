@@ -146,6 +146,9 @@ func (s *sample) numbersWritten() []Finding {
 		if n.unfit > 0 {
 			h.part, h.options = Decide, h.options+" --unfit keep"
 			h.question = fmt.Sprintf("do %s stay as they stand?", quotedList(n.odd[:min(3, len(n.odd))]))
+			if len(n.odd) == 1 {
+				h.question = fmt.Sprintf("does %s stay as it stands?", diag.Quote(n.odd[0]))
+			}
 		}
 		if fields[h] == nil {
 			order = append(order, h)
