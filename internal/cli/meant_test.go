@@ -58,3 +58,25 @@ func TestHabitsOfOthers(t *testing.T) {
 		}
 	}
 }
+
+// TestNotesOfTheAccount: what is seldom meant, or not seen in the outcome, is said in the account.
+func TestNotesOfTheAccount(t *testing.T) {
+	t.Chdir(t.TempDir())
+	require.NoError(t, os.WriteFile("t.csv", []byte("apiary,month,kilos\nVesk,March,1\nVesk,Jan.,2\nUlmo,March,3\n"), 0o644))
+	for command, says := range map[string]string{
+		"sort kilos --limit 2 t.csv":                                                       "--limit let 2 rows in, and sort saw no others; first 2 behind it",
+		"pivot --across month --cell kilos t.csv":                                          "1 of 4 cells had no row",
+		"pivot --across month --cell kilos --down apiary t.csv":                            `the values of "month" stand out of their turn: March, Jan.; --order calendar`,
+		"explode month --at ';' t.csv":                                                     `the separator ";" stands in no cell`,
+		"where 'month > \"30/05/2024\"' t.csv":                                             `"30/05/2024" is compared as a text`,
+		"group --by apiary --calc 'sum(kilos) as so far' --each-row --running kilos t.csv": "results so far in 2 groups",
+	} {
+		status, _, told := at(t, command, "")
+		assert.Zero(t, status, told)
+		assert.Contains(t, told, says, command)
+	}
+	for _, quiet := range []string{"where 'kilos > 1' --limit 2 t.csv", "pivot --across month --cell kilos --order calendar t.csv", "sort kilos t.csv", "explode month --at . t.csv"} {
+		_, _, told := at(t, quiet, "")
+		assert.NotContains(t, told, "note:", quiet)
+	}
+}

@@ -3,8 +3,10 @@ package run
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
+	"revuelta/internal/diag"
 	"revuelta/internal/format"
 	"revuelta/internal/step"
 	"revuelta/internal/table"
@@ -39,6 +41,9 @@ type facts struct {
 	file   string // the one it is read from, "" where there are several
 }
 
+// takesAll lists steps whose outcome depends on all rows: after a limit on those read it is seldom the one that was meant.
+var takesAll = []string{"sort", "group", "pivot"}
+
 // compile makes stages of the items behind a read. prepare readies a step that looks at another table; open begins an
 // output on the way. The last write is left to the end of the table.
 func compile(plan string, items []any, known facts, prepare func(*stage, step.Step) (step.Step, error), open func(*Write) (step.Step, error), mark func(*Mark) step.Step) (*segment, error) {
@@ -51,12 +56,17 @@ func compile(plan string, items []any, known facts, prepare func(*stage, step.St
 	if known.limit > 0 {
 		add(&stage{name: "limit", inner: true}, limit(known.limit))
 	}
+	told := false
 	for i, it := range items[1:] {
 		switch it := it.(type) {
 		case *Apply:
 			st := &stage{name: it.Name, plan: plan, line: it.Line}
 			if i == 0 {
 				st.at = known.file
+			}
+			if known.limit > 0 && slices.Contains(takesAll, it.Name) && !told {
+				told = true
+				st.notes = append(st.notes, fmt.Sprintf("--limit let %s in, and %s saw no others; first %d behind it takes the first that come out", diag.Plural(known.limit, "row"), it.Name, known.limit))
 			}
 			made := it.Step
 			if made.Capabilities().Prepare != nil {

@@ -470,6 +470,9 @@ func (r *pivoting) Finish(ctx context.Context, parts []step.Partial, out step.Ou
 		s.Counters.Made += int64(w.bare)
 	}
 	s.Summary.Text = r.tell(all, len(columns)*len(r.p.Cells))
+	if cells := int64(w.rows) * int64(len(columns)); r.p.Expect == nil && len(all.spilled) == 0 && cells > int64(all.slots) {
+		s.Summary.Text += fmt.Sprintf("; %s of %s had no row", diag.Count(cells-int64(all.slots)), diag.Plural(cells, "cell"))
+	}
 	if len(all.across.Values) <= mostTold {
 		for _, id := range all.across.InOrder() {
 			s.Summary.Across = append(s.Summary.Across, r.label(all.across.Values[id]))
