@@ -90,7 +90,7 @@ func (c *Calculation) function(name, inside string) error {
 		}
 		return e
 	}
-	args := arguments(inside)
+	args := selection.CutCode(inside, ',')
 	if c.Func == "join" {
 		if len(args) != 2 {
 			return diag.Usagef("%s: join takes what to join and what to put between", c.Source).Trying(`join(plant, "; ")`)
@@ -125,32 +125,6 @@ func (c *Calculation) function(name, inside string) error {
 	_, c.Single = f.Single()
 	c.Formula = f
 	return nil
-}
-
-// arguments parts a list at the commas outside quotes and brackets.
-func arguments(s string) []string {
-	var out []string
-	depth, quote, start := 0, byte(0), 0
-	for i := 0; i < len(s); i++ {
-		switch c := s[i]; {
-		case quote != 0:
-			if c == '\\' {
-				i++
-			} else if c == quote {
-				quote = 0
-			}
-		case c == '"' || c == '\'':
-			quote = c
-		case c == '(' || c == '[' || c == '{':
-			depth++
-		case c == ')' || c == ']' || c == '}':
-			depth--
-		case c == ',' && depth == 0:
-			out = append(out, s[start:i])
-			start = i + 1
-		}
-	}
-	return append(out, s[start:])
 }
 
 // balanced tells whether no bracket or quote is left open or closed too many in a text.

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"encoding/json"
 	"errors"
 	"regexp"
 	"strings"
@@ -70,14 +69,7 @@ func (a *app) checkJSON(lines []run.Checked, failed error) error {
 		}
 		out.Steps = append(out.Steps, c)
 	}
-	var b strings.Builder
-	e := json.NewEncoder(&b)
-	e.SetIndent("", "  ")
-	e.SetEscapeHTML(false)
-	if err := e.Encode(out); err != nil {
-		return err
-	}
-	if err := printTo(a.Out, b.String()); err != nil {
+	if err := a.writeJSON(out); err != nil {
 		return err
 	}
 	return failed

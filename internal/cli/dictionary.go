@@ -101,14 +101,7 @@ func (a *app) profileJSON(fields []*inspect.FieldProfile) error {
 	for _, f := range fields {
 		list = append(list, describe(f))
 	}
-	var b strings.Builder
-	e := json.NewEncoder(&b)
-	e.SetIndent("", "  ")
-	e.SetEscapeHTML(false)
-	if err := e.Encode(list); err != nil {
-		return err
-	}
-	return printTo(a.Out, b.String())
+	return a.writeJSON(list)
 }
 
 // dictionary writes what the fields hold as a table, in any format.

@@ -260,6 +260,18 @@ func drawSample(l *format.Sample, most, width int) string {
 	return drawTable(names, rows, int64(total), width)
 }
 
+// writeJSON writes a value for programs.
+func (a *app) writeJSON(value any) error {
+	var b strings.Builder
+	e := json.NewEncoder(&b)
+	e.SetIndent("", "  ")
+	e.SetEscapeHTML(false)
+	if err := e.Encode(value); err != nil {
+		return err
+	}
+	return printTo(a.Out, b.String())
+}
+
 // lookJSON writes what was found for programs.
 func (a *app) lookJSON(r *inspect.Report) error {
 	l := r.Sample
@@ -280,14 +292,7 @@ func (a *app) lookJSON(r *inspect.Report) error {
 		}
 		out["sheets"], out["sheet"] = names, l.Sheet
 	}
-	var b strings.Builder
-	e := json.NewEncoder(&b)
-	e.SetIndent("", "  ")
-	e.SetEscapeHTML(false)
-	if err := e.Encode(out); err != nil {
-		return err
-	}
-	return printTo(a.Out, b.String())
+	return a.writeJSON(out)
 }
 
 // lookPlan writes the findings as a plan: what is proved, and runs behind the steps before it, as steps, the rest as comments.

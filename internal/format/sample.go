@@ -369,21 +369,15 @@ func (l *Sample) Read(path string, o ReadOptions) error {
 		return err
 	}
 	defer src.Close()
-	p := src.Parser()
-	for left := mostRead; left > 0 || l.Whole; {
-		c, err := src.Next()
-		if err == io.EOF {
-			return nil
+	left, enough := mostRead, errors.New("enough is read")
+	err = Each(src, func(b *table.Batch) error {
+		if left -= b.Rows*len(b.Cols) + 1; left <= 0 && !l.Whole {
+			return enough
 		}
-		if err != nil {
-			return err
-		}
-		b := table.Get()
-		if err := p.Parse(c, b); err != nil {
-			return err
-		}
-		left -= b.Rows*len(b.Cols) + 1
-		table.Put(b)
+		return nil
+	})
+	if err == enough {
+		return nil
 	}
-	return nil
+	return err
 }

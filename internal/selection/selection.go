@@ -496,3 +496,29 @@ func NoFit(pat string, schema *table.Schema) *diag.Error {
 	return diag.Dataf("the pattern %s fits none of the %s: %s", pat, diag.Plural(int64(schema.Len()), "field"), diag.Names(schema.Names())).
 		Trying("a pattern must cover the whole name, spaces and case too")
 }
+
+// CutCode parts code, as arguments or paths, at a byte outside quotes and brackets.
+func CutCode(s string, at byte) []string {
+	var out []string
+	depth, quote, start := 0, byte(0), 0
+	for i := 0; i < len(s); i++ {
+		switch c := s[i]; {
+		case quote != 0:
+			if c == '\\' {
+				i++
+			} else if c == quote {
+				quote = 0
+			}
+		case c == '"' || c == '\'':
+			quote = c
+		case c == '(' || c == '[' || c == '{':
+			depth++
+		case c == ')' || c == ']' || c == '}':
+			depth--
+		case c == at && depth == 0:
+			out = append(out, s[start:i])
+			start = i + 1
+		}
+	}
+	return append(out, s[start:])
+}

@@ -31,8 +31,8 @@ func picksOf(s string) ([]Pick, error) {
 			return nil, diag.Usagef("--pick %s: the field has no name", diag.Quote(piece))
 		}
 		p := Pick{Name: name}
-		for _, one := range alternatives(source) {
-			path, err := formula.ParsePath(one)
+		for _, one := range selection.CutCode(source, '|') {
+			path, err := formula.ParsePath(strings.TrimSpace(one))
 			if err != nil {
 				return nil, diag.Usagef("--pick: %v", err).Trying("$.name", "$.size.width", "$.tags[0]", "$.brand|$.Brand")
 			}
@@ -41,31 +41,6 @@ func picksOf(s string) ([]Pick, error) {
 		out = append(out, p)
 	}
 	return out, nil
-}
-
-// alternatives parts paths at | outside of brackets and quotes.
-func alternatives(source string) []string {
-	var out []string
-	depth, quote, from := 0, byte(0), 0
-	for i := 0; i < len(source); i++ {
-		switch c := source[i]; {
-		case quote != 0:
-			if c == '\\' {
-				i++
-			} else if c == quote {
-				quote = 0
-			}
-		case c == '"' || c == '\'':
-			quote = c
-		case c == '[' || c == '(':
-			depth++
-		case c == ']' || c == ')':
-			depth--
-		case c == '|' && depth == 0:
-			out, from = append(out, strings.TrimSpace(source[from:i])), i+1
-		}
-	}
-	return append(out, strings.TrimSpace(source[from:]))
 }
 
 func (w *exploder) blankPick() {
