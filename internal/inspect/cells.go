@@ -406,7 +406,7 @@ func (s *sample) spellings() []Finding {
 				if !alike && tidy[few]*4 <= tidy[many] && len([]rune(few)) >= 5 && !strings.ContainsFunc(few, unicode.IsDigit) && levenshtein.ComputeDistance(a, b) == 1 {
 					alike = true
 				}
-				if alike && !strings.ContainsAny(few+many, "=,") && !s.toldApart(f, few, many) {
+				if alike && !isNumber(few) && !isNumber(many) && !strings.ContainsAny(few+many, "=,") && !s.toldApart(f, few, many) {
 					pairs, seen = append(pairs, few+"="+many), append(seen, few)
 					scrub[""] = scrub[""] || scrub[few]
 				}
