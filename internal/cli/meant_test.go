@@ -80,3 +80,22 @@ func TestNotesOfTheAccount(t *testing.T) {
 		assert.NotContains(t, told, "note:", quiet)
 	}
 }
+
+// TestJoinQuotesKeysWithoutAPartner: the first of them, in the order of the rows, whoever works on them.
+func TestJoinQuotesKeysWithoutAPartner(t *testing.T) {
+	t.Chdir(t.TempDir())
+	require.NoError(t, os.WriteFile("sites.csv", []byte("hive,region\nH1,north\n"), 0o644))
+	var rows strings.Builder
+	rows.WriteString("hive,kilos\n")
+	for range 3000 {
+		rows.WriteString("H1,2.50000000000000000000000000\n")
+	}
+	rows.WriteString("Z9,1\nA7,1\nZ9,1\n,1\nB8,1\nA6,1\n")
+	require.NoError(t, os.WriteFile("t.csv", []byte(rows.String()), 0o644))
+	for _, workers := range []string{"1", "3"} {
+		_, _, told := at(t, "join sites.csv --on hive --workers "+workers+" t.csv", "")
+		assert.Contains(t, told, `6 without, as "Z9", "A7", "B8"`)
+		_, _, told = at(t, "run --step 'sort hive' --step 'join sites.csv --on hive' --workers "+workers+" t.csv", "")
+		assert.Contains(t, told, `6 without, as "Z9", "A7", "B8"`, "in another order, too")
+	}
+}

@@ -220,10 +220,26 @@ func (t *Counters) quote(q Quoted) {
 	}
 }
 
+// Quotes tells whether a text of a row of a batch may be among the first.
+func (s *Context) Quotes(b *table.Batch) bool {
+	first := s.Counters.First
+	if len(first) < mostQuoted || b.Rows == 0 {
+		return true
+	}
+	file, line := b.Origin.Earliest()
+	last := first[mostQuoted-1]
+	return file < last.File || file == last.File && line < last.Line
+}
+
+// Quote keeps a text of a row if it is among the first that differ.
+func (s *Context) Quote(b *table.Batch, row int, text string) {
+	s.Counters.quote(Quoted{b.Origin.FileOf(row), b.Origin.LineOf(row), text})
+}
+
 // Misfit counts a cell that does not fit, of which the row goes on.
 func (s *Context) Misfit(schema *table.Schema, b *table.Batch, row, field int, reason string) {
 	s.Counters.Unfit = because(s.Counters.Unfit, reasonIn(schema.Name(field), reason), 1)
-	s.Counters.quote(Quoted{b.Origin.FileOf(row), b.Origin.LineOf(row), b.Cols[field].At(row)})
+	s.Quote(b, row, b.Cols[field].At(row))
 }
 
 // because counts rows that leave for a reason.

@@ -36,6 +36,18 @@ func (o *Origin) FileOf(row int) int {
 	return int(o.Files[o.source(row)])
 }
 
+// Earliest is where the first row of the batch stands, of those that came first to the input's.
+func (o *Origin) Earliest() (file, line int) {
+	file, line = o.File, o.Line
+	if o.Files != nil {
+		file = int(slices.Min(o.Files))
+	}
+	if o.Lines != nil && line > 0 {
+		line += int(slices.Min(o.Lines))
+	}
+	return file, line
+}
+
 // source is which source row a row was made of.
 func (o *Origin) source(row int) int {
 	switch {

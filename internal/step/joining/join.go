@@ -393,6 +393,13 @@ func (t *joined) say(c *step.Counters, near string) string {
 		if t.Alone == "drop" {
 			said += ", left out"
 		}
+		if len(c.First) > 0 {
+			var list []string
+			for _, q := range c.First {
+				list = append(list, diag.Quote(q.Text))
+			}
+			said += ", as " + strings.Join(list, ", ")
+		}
 		if near != "" {
 			said += "; " + near
 		}

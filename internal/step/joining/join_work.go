@@ -14,18 +14,19 @@ import (
 
 // joiner is the work of one worker.
 type joiner struct {
-	t     *joined
-	in    *table.Schema
-	s     *step.Context
-	here  []int
-	both  []int
-	when  *formula.Eval
-	pair  *table.Batch
-	cells [][]string
-	spare [][]string
-	key   []string
-	buf   []byte
-	ids   []int32
+	quotes bool // rows of the batch at hand may be among the first without a partner
+	t      *joined
+	in     *table.Schema
+	s      *step.Context
+	here   []int
+	both   []int
+	when   *formula.Eval
+	pair   *table.Batch
+	cells  [][]string
+	spare  [][]string
+	key    []string
+	buf    []byte
+	ids    []int32
 
 	rows     []int32 // of the source, for each row that comes out
 	partners []int32 // its partner, -1
@@ -44,6 +45,7 @@ func (w *joiner) run(src *table.Batch, emit func(*table.Batch) error) error {
 		w.ready(src)
 	}
 	w.left = w.left[:0]
+	w.quotes = w.s.Quotes(src)
 	from := w.single(src.Rows)
 	w.s.Counters.Count[joinMatched] += int64(from)
 	if from > 0 && from == src.Rows {
@@ -187,6 +189,14 @@ func (w *joiner) take(src *table.Batch, r int) error {
 			w.s.Counters.Count[joinTurned]++
 		}
 		w.remember(r)
+		if len(w.here) > 0 && w.ids[r] < 0 && w.quotes {
+			for k := range w.here {
+				w.key[k] = w.cells[k][r]
+			}
+			if text := strings.Join(w.key, ", "); text != "" {
+				w.s.Quote(src, r, text)
+			}
+		}
 		switch t.Alone {
 		case "error":
 			if len(w.here) == 0 {
