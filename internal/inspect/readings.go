@@ -47,7 +47,13 @@ func readable(in input, o format.ReadOptions, l *format.Sample, err error) (*for
 		others = ways(in, o, l, fault)
 	}
 	for _, w := range others {
-		f := Finding{Kind: "reading", Part: Safe, reads: true, Says: told + "; " + w.says, Evidence: diag.Names(w.sample.Names)}
+		part, question := Safe, ""
+		if l != nil && w.options.Layout.Comment != "" {
+			if _, names := namedBehind(filledRows(l)); names != "" {
+				part, question = Decide, "do the names of the fields stand in the comment ("+names+")? rename gives them"
+			}
+		}
+		f := Finding{Kind: "reading", Part: part, Question: question, reads: true, Says: told + "; " + w.says, Evidence: diag.Names(w.sample.Names)}
 		return w.sample, w.options, []Finding{f}, nil
 	}
 	if fault == nil {
@@ -263,6 +269,12 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 			return out
 		}
 	case hash && o.Layout.Comment == "":
+		if at, names := namedBehind(rows); untold && at >= 0 && names == "" && try(fmt.Sprintf("--delimiter spaces --header %d", at+1), func(c *format.ReadOptions) {
+			spaces(c)
+			c.Header = format.Header{Kind: format.HeaderRows, From: at + 1, To: at + 1}
+		}, even) {
+			return out
+		}
 		if try("--comment '#'", comment, wide) || untold && try("--comment '#' --delimiter spaces", func(c *format.ReadOptions) { comment(c); spaces(c) }, even) {
 			return out
 		}
@@ -321,6 +333,28 @@ func marked(rows []laid) int {
 		return -1
 	}
 	return last
+}
+
+// namedBehind finds, of the first rows that begin with #, the last, where it has a word for each piece of the data beneath: the row,
+// from 0, and the words where a # stands before them by itself; -1 where there is none.
+func namedBehind(rows []laid) (at int, names string) {
+	for at < len(rows) && strings.HasPrefix(strings.TrimSpace(rows[at].first()), "#") {
+		at++
+	}
+	if at == 0 || at >= len(rows) || len(rows[at-1]) != 1 {
+		return -1, ""
+	}
+	words, pieces := strings.Fields(rows[at-1].first()), strings.Fields(rows[at].first())
+	if slices.ContainsFunc(words, func(w string) bool { _, number := decimal.Parse(w); return number }) || len(pieces) < 2 {
+		return -1, ""
+	}
+	switch {
+	case len(words) == len(pieces):
+		return at - 1, ""
+	case len(words) == len(pieces)+1 && words[0] == "#":
+		return at - 1, strings.Join(words[1:], ", ")
+	}
+	return -1, ""
 }
 
 // asWide tells whether all rows of data have as many cells as there are fields.
