@@ -46,7 +46,8 @@ func readable(in input, o format.ReadOptions, l *format.Sample, err error) (*for
 	if l == nil || isText(l) {
 		others = ways(in, o, l, fault)
 	}
-	for _, w := range others {
+	if len(others) > 0 {
+		w := others[0]
 		part, question := Safe, ""
 		if l != nil && w.options.Layout.Comment != "" {
 			if _, names := namedBehind(filledRows(l)); names != "" {
