@@ -58,6 +58,8 @@ func TestAdvice(t *testing.T) {
 		"names and scores":     {"match,home_team,home_score,away_team,away_score\n1,Vesk,3,Ulmo,1\n2,Tamro,0,Vesk,2\n", []string{"decide headers: unpivot '{label}_{@:team|score}'"}},
 		"entered twice":        {"lot,apiary,kilos\nL-1,Vesk,1\nL-2,Tamro,2\nL-2,Tamro,2\nL-3,Ulmo,3\nL-4,Vesk,4\n", []string{"decide duplicate rows: distinct"}},
 		"signs are letters":    {rows("lot,degrees", "L-#,@", " -92", " 92", " 92", " 92", " -92", " 5", " 5", " 5"), []string{"safe spaces: scrub degrees"}},
+		"members with names":   {"lot,data\n1,\"{\"\"a\"\":1,\"\"b c\"\":2}\"\n2,\"{\"\"a\"\":3}\"\n", []string{`safe JSON: set 'a = pick(data, "$.a")'`}},
+		"lists of those":       {"lot,data\n1,\"[{\"\"a\"\":1,\"\"b c\"\":2}]\"\n2,\"[{\"\"a\"\":3}]\"\n", []string{"decide JSON: explode data --json --pick 'a=$.a'"}},
 		"answers alike":        {"q1,q2\n" + strings.Repeat("yes,no\nno,no\nyes,yes\n", 5), nil},
 		// reading
 		"comments":            {"# weighed by hand\n# in May\nlot,kilos\n1,2\n2,3\n", []string{"safe reading: revuelta convert --comment '#' FILE"}},

@@ -238,9 +238,11 @@ func (s *sample) jsonCells() []Finding {
 		}
 		arrays, objects, alike := 0, 0, 0 // alike: arrays of objects alone
 		var members []string
+		all := s.whole // members are known, and can be picked
 		note := func(v any) bool {
 			m, ok := v.(map[string]any)
 			for k := range m {
+				all = all && memberName().MatchString(k)
 				if !slices.Contains(members, k) && memberName().MatchString(k) {
 					members = append(members, k)
 				}
@@ -273,20 +275,23 @@ func (s *sample) jsonCells() []Finding {
 				picks = append(picks, fmt.Sprintf("%s=$.%s", s.fresh(f, m), m))
 			}
 			x.Step = "explode " + Shell(selected(f.name)) + " --json --pick " + Shell(strings.Join(picks, ", "))
+			if !all {
+				x.Part, x.Question = Decide, "are these all the members that are wanted? Others would go"
+			}
 		case arrays > 0:
 			fits = arrays
 			x.Step = "explode " + Shell(selected(f.name)) + " --json"
 		case len(members) > 0:
-			var drop string
 			for _, m := range members {
 				name := s.fresh(f, m)
 				if name == f.name {
 					name = f.name + " " + m
 				}
 				x.Step += "set " + Shell(fmt.Sprintf("%s = pick(%s, \"$.%s\")", inFormula(name), inFormula(f.name), m)) + "\n"
-				drop = "fields " + Shell("!"+selected(f.name))
 			}
-			x.Step += drop
+			if x.Step = strings.TrimSuffix(x.Step, "\n"); all { // else the cell stays: it may hold what is not picked
+				x.Step += "\nfields " + Shell("!"+selected(f.name))
+			}
 		default:
 			continue
 		}
