@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -24,7 +25,7 @@ type reading struct {
 // readable finds how a file, of which a sample was taken or not, is to be read: as it is told, or, where that fails or gives one field that holds a table, in another
 // way that reads all rows. The finding tells which and why; a fault that no other way mends is a finding too.
 func readable(in input, o format.ReadOptions, l *format.Sample, err error) (*format.Sample, format.ReadOptions, []Finding, error) {
-	if in.path == "-" && in.text == nil || err == nil && l.Rows != nil { // that was read as every other command reads it
+	if in.once || err == nil && l.Rows != nil { // that was read as every other command reads it
 		return l, o, nil, err
 	}
 	fault := err
@@ -73,7 +74,8 @@ func readable(in input, o format.ReadOptions, l *format.Sample, err error) (*for
 // input is a file, or the text of standard input where that is short enough to be read again.
 type input struct {
 	path string
-	text []byte
+	text []byte // of standard input
+	once bool   // it can't be read again
 }
 
 const mostHeld = 4 << 20
@@ -81,7 +83,12 @@ const mostHeld = 4 << 20
 // openInput takes standard input up; what is longer than is held is read once.
 func openInput(path string, o *format.ReadOptions) (input, error) {
 	in := input{path: path}
-	if path != "-" || o.Stdin == nil {
+	if path != "-" {
+		info, err := os.Stat(path)
+		in.once = err == nil && !info.Mode().IsRegular() // a pipe's writer would lose its reader
+		return in, nil
+	}
+	if o.Stdin == nil {
 		return in, nil
 	}
 	text, err := io.ReadAll(io.LimitReader(o.Stdin, mostHeld+1))
@@ -89,7 +96,7 @@ func openInput(path string, o *format.ReadOptions) (input, error) {
 		return in, format.FileError(path, err)
 	}
 	if len(text) > mostHeld {
-		o.Stdin = io.MultiReader(bytes.NewReader(text), o.Stdin)
+		o.Stdin, in.once = io.MultiReader(bytes.NewReader(text), o.Stdin), true
 	} else {
 		in.text = text
 	}

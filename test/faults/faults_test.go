@@ -480,3 +480,22 @@ func TestLimitsOfTheProcess(t *testing.T) {
 		}
 	}
 }
+
+// TestLookOpensAPipeOnce: a second look at what is told of a pipe would wait for a writer that has gone.
+func TestLookOpensAPipeOnce(t *testing.T) {
+	dir := folder(t)
+	fifo := filepath.Join(dir, "fifo")
+	require.NoError(t, syscall.Mkfifo(fifo, 0o600))
+	go func() { _ = os.WriteFile(fifo, []byte("a,b\n1,2\n"), 0o600) }()
+	ended := make(chan string, 1)
+	go func() {
+		_, out, _ := did(t, dir, "", "look", "fifo")
+		ended <- out
+	}()
+	select {
+	case out := <-ended:
+		assert.Contains(t, out, "Nothing untidy")
+	case <-time.After(20 * time.Second):
+		require.Fail(t, "look waits for the pipe again")
+	}
+}
