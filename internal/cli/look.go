@@ -77,16 +77,11 @@ func facts(r *inspect.Report) [][2]string {
 	}
 	out := [][2]string{{"file", strings.Join(what, ", ")}}
 	say := func(name, text string) { out = append(out, [2]string{name, text}) }
-	if len(l.Sheets) > 1 {
-		var names []string
-		for _, s := range l.Sheets {
-			n := s.Name
-			if s.Hidden {
-				n += " (hidden)"
-			}
-			names = append(names, n)
-		}
-		say("sheets", fmt.Sprintf("%s; this is %s", diag.Names(names), diag.Quote(l.Sheet)))
+	for i, p := range l.Parts {
+		say(map[bool]string{true: map[bool]string{true: "sheets", false: "tables"}[len(l.Sheets) > 0]}[i == 0], partText(p, p.Name == l.Sheet))
+	}
+	if l.Names == nil {
+		return out
 	}
 	title := 0
 	for _, row := range l.First[:min(max(l.Header.From-1, 0), len(l.First))] {
@@ -135,6 +130,29 @@ func facts(r *inspect.Report) [][2]string {
 	return out
 }
 
+// partText is a sheet or table in a line.
+func partText(p format.Part, read bool) string {
+	text := diag.Quote(p.Name)
+	if p.Hidden {
+		text += " (hidden)"
+	}
+	if p.Fault != "" {
+		return text + ": " + p.Fault
+	}
+	more := map[bool]string{true: "more than "}[p.More]
+	text += fmt.Sprintf(": %s%s, %s", more, diag.Plural(p.Rows, "row"), diag.Plural(int64(p.Fields), "field"))
+	if len(p.Header) > 0 && p.Header[1] > 1 {
+		text += ", header " + format.Header{Kind: format.HeaderRows, From: p.Header[0], To: p.Header[1]}.String()
+	}
+	if p.Notes > 0 {
+		text += ", " + diag.Plural(int64(p.Notes), "note") + " at the foot"
+	}
+	if read {
+		text += " — shown below"
+	}
+	return text
+}
+
 func sizeText(n int64) string {
 	for _, u := range []struct {
 		name string
@@ -162,7 +180,10 @@ func (a *app) lookText(r *inspect.Report, most int, all bool) error {
 		lines := diag.Fold(diag.Visible(f[1]), width-10)
 		fmt.Fprintf(&b, "  %-7s %s\n", f[0], strings.Join(lines, "\n"+strings.Repeat(" ", 10)))
 	}
-	b.WriteString("\n" + drawSample(r.Sample, most, width) + "\n")
+	if r.Sample.Names != nil {
+		b.WriteString("\n" + drawSample(r.Sample, most, width))
+	}
+	b.WriteString("\n")
 	if len(r.Findings) == 0 {
 		b.WriteString("Nothing untidy was found in it.\n")
 	}
@@ -292,6 +313,9 @@ func (a *app) lookJSON(r *inspect.Report) error {
 		}
 		out["sheets"], out["sheet"] = names, l.Sheet
 	}
+	if len(l.Parts) > 0 {
+		out["parts"] = l.Parts
+	}
 	return a.writeJSON(out)
 }
 
@@ -299,6 +323,9 @@ func (a *app) lookJSON(r *inspect.Report) error {
 func (a *app) lookPlan(ctx context.Context, r *inspect.Report, path, to string) error {
 	if path == "-" {
 		return diag.Usagef("--plan needs a file to read, not standard input")
+	}
+	if r.Sample.Names == nil {
+		return diag.Dataf("the database has several tables, and none is named").At(path, 0).Trying(r.Findings[0].Command + " --plan " + inspect.Shell(to))
 	}
 	folder := filepath.Dir(to)
 	read := "read " + inspect.Shell(seenFrom(folder, path))

@@ -24,6 +24,7 @@ type Sample struct {
 	LineEnds  string // LF, CRLF, CR or mixed
 	Sheets    []sheet.Info
 	Sheet     string // the one that is read
+	Parts     []Part // the sheets or tables of the file, where there are several
 	Merged    []sheet.Area
 	Notes     []string
 
@@ -278,6 +279,9 @@ func sampleOfBook(as, path string, o ReadOptions) (*Sample, error) {
 	}
 	defer f.Close()
 	b := &book{path: path}
+	if path == "-" {
+		b.path = "standard input"
+	}
 	if b.Book, err = sheet.Open(path, f, size); err != nil {
 		return nil, err
 	}
@@ -285,16 +289,26 @@ func sampleOfBook(as, path string, o ReadOptions) (*Sample, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := chosen[0]
-	s := &bookSheet{book: b, what: path, area: c.area, o: o, input: &Input{}}
+	l, err := b.sampleOf(chosen[0], o)
+	if err != nil {
+		return nil, err
+	}
+	l.As, l.Size, l.Sheets = as, size, b.Sheets()
+	if len(l.Sheets) > 1 {
+		l.Parts = b.parts(l, chosen[0].sheet, o)
+	}
+	return l, nil
+}
+
+// sampleOf looks at one sheet.
+func (b *book) sampleOf(c chosen, o ReadOptions) (*Sample, error) {
+	s := &bookSheet{book: b, what: b.path, area: c.area, o: o, input: &Input{}}
+	var err error
 	if s.rows, err = b.Rows(c.sheet); err != nil {
 		return nil, err
 	}
 	defer s.rows.Close()
-	if path == "-" {
-		path = "standard input"
-	}
-	l := &Sample{Name: path, As: as, Size: size, Sheets: b.Sheets(), Sheet: b.Sheets()[c.sheet].Name}
+	l := &Sample{Name: b.path, Sheet: b.Sheets()[c.sheet].Name}
 	for len(l.First) < sampleRows {
 		cells, n, err := s.nextRow()
 		if err == io.EOF {
@@ -310,7 +324,7 @@ func sampleOfBook(as, path string, o ReadOptions) (*Sample, error) {
 		l.First = append(l.First, delimited.Record{Cells: slices.Clone(cells), Line: n})
 	}
 	if len(l.First) == 0 {
-		return nil, diag.Dataf("the sheet is empty").At(path, 0)
+		return nil, errEmptySheet(b.path)
 	}
 	all, err := b.Merged(c.sheet)
 	if err != nil {
@@ -320,6 +334,8 @@ func sampleOfBook(as, path string, o ReadOptions) (*Sample, error) {
 	l.Notes = append(l.Notes, s.rows.Notes()...)
 	return l, l.settle(o, func() []sheet.Area { return l.Merged })
 }
+
+func errEmptySheet(path string) error { return diag.Dataf("the sheet is empty").At(path, 0) }
 
 // sampleOfTable looks at a format that names its fields.
 func sampleOfTable(as, path string, o ReadOptions) (*Sample, error) {

@@ -25,7 +25,7 @@ var sqliteFormat = Format{
 	Loses:  "indexes and triggers of a table that is replaced; bytes that are no text come in hexadecimal",
 	begins: []string{"SQLite format 3\x00"},
 	tables: true,
-	open:   one(openSQLite), sample: sampleOfTable,
+	open:   one(openSQLite), sample: sampleOfDatabase,
 	encode: func(path string, o WriteOptions) (Encoding, error) {
 		if err := refuseTable(path, o); err != nil {
 			return nil, err
@@ -98,6 +98,32 @@ func openSQLite(path string, o ReadOptions) (*oneFile, *Input, error) {
 	clean, more := headerNames(f.names, nil)
 	input := &Input{Name: f.file, Fields: len(clean), Notes: append(notes, more...)}
 	return &oneFile{body: f.begin(), names: clean}, input, nil
+}
+
+// sampleOfDatabase looks at a table; where there are several and none is named, it lists them.
+func sampleOfDatabase(as, path string, o ReadOptions) (*Sample, error) {
+	file, name := tableOf(path)
+	info, err := os.Stat(file)
+	if name != "" || err != nil || !info.Mode().IsRegular() {
+		return sampleOfTable(as, path, o)
+	}
+	db, err := connect(file, "mode=ro")
+	if err != nil {
+		return nil, databaseError(file, err)
+	}
+	defer db.Close()
+	tables, err := tablesOf(db)
+	if err != nil {
+		return nil, databaseError(file, err)
+	}
+	if len(tables) < 2 {
+		return sampleOfTable(as, path, o)
+	}
+	l := &Sample{Name: file, As: as, Size: info.Size(), Whole: true, Rows: [][]string{}}
+	if l.Parts, err = severalTables(db, tables); err != nil {
+		return nil, databaseError(file, err)
+	}
+	return l, nil
 }
 
 // selectTable begins to read a table, the only one where none is named.

@@ -87,12 +87,17 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 	}
 	r := &Report{Sample: l, Findings: first}
 	r.told(o)
+	if l.Names == nil && len(l.Parts) > 0 {
+		r.severalTables(path)
+		return r, nil
+	}
 	s := newSample(l)
 	r.Rows = len(s.rows)
 	if len(first) > 0 && first[0].Part == Told { // no other command would run
 		return r, nil
 	}
 	r.reading(o)
+	r.alikeSheets(path, o)
 	blank := s.markers(r, o.Blank)
 	if len(blank) > 0 {
 		s = s.without(blank)
