@@ -291,7 +291,8 @@ func runStep(ctx context.Context, a *app, c *call) error {
 	}
 	apply := &run.Apply{Name: spec.Name, Step: made}
 	if !c.extra.Has("plan") {
-		return a.meantAs(a.single(ctx, c, apply, words[n:]), spec, c.args, words)
+		err := a.single(ctx, c, apply, words[n:])
+		return a.meantAs(a.likelier(ctx, err, spec, c, words[n:]), spec, c.args, words)
 	}
 	old, err := readKept(c.extra.Get("plan", ""))
 	if err != nil {

@@ -27,18 +27,19 @@ const (
 // Error is one thing that is wrong. The zero value of a position means that
 // it is not known or does not apply.
 type Error struct {
-	Status   Status
-	Plan     string // plan file
-	PlanLine int
-	Step     string
-	File     string // data file
-	Line     int    // physical line, from 1
-	Sheet    string
-	Field    string
-	Cell     string   // as it stood, where one is at fault; the text quotes it
-	Text     string   // what is wrong, lower case, no full stop
-	Try      []string // what to do about it
-	Cause    error
+	Status    Status
+	Plan      string // plan file
+	PlanLine  int
+	Step      string
+	File      string // data file
+	Line      int    // physical line, from 1
+	OtherLine int    // of the row that the one in Line clashes with
+	Sheet     string
+	Field     string
+	Cell      string   // as it stood, where one is at fault; the text quotes it
+	Text      string   // what is wrong, lower case, no full stop
+	Try       []string // what to do about it
+	Cause     error
 }
 
 // Dataf makes an error about the data.

@@ -12,6 +12,7 @@ import (
 	"revuelta/internal/calendar"
 	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
+	"revuelta/internal/selection"
 )
 
 func isNumber(s string) bool { _, ok := decimal.Parse(s); return ok && !isCode(s) }
@@ -196,7 +197,7 @@ func (s *sample) severalValues() []Finding {
 			shown := strings.ReplaceAll(sep, "\n", `\n`)
 			out = append(out, Finding{Kind: "several values", Says: fmt.Sprintf("%s holds up to %d values parted by %s", diag.Quote(f.name), most, diag.Quote(shown)),
 				Evidence: fmt.Sprintf("%s, as %s", of(with, f.filled), f.example(func(c string) bool { return strings.Contains(c, sep) })),
-				Fields:   []string{f.name}, Step: "explode " + Shell(selected(f.name)) + " --at " + Shell(strings.Trim(shown, " ")), claim: cutApart(f.name, sep)})
+				Fields:   []string{f.name}, Step: "explode " + Shell(selection.Written(f.name)) + " --at " + Shell(strings.Trim(shown, " ")), claim: cutApart(f.name, sep)})
 			break
 		}
 	}
@@ -274,13 +275,13 @@ func (s *sample) jsonCells() []Finding {
 			for _, m := range members {
 				picks = append(picks, fmt.Sprintf("%s=$.%s", s.fresh(f, m), m))
 			}
-			x.Step = "explode " + Shell(selected(f.name)) + " --json --pick " + Shell(strings.Join(picks, ", "))
+			x.Step = "explode " + Shell(selection.Written(f.name)) + " --json --pick " + Shell(strings.Join(picks, ", "))
 			if !all {
 				x.Part, x.Question = Decide, "are these all the members that are wanted? Others would go"
 			}
 		case arrays > 0:
 			fits = arrays
-			x.Step = "explode " + Shell(selected(f.name)) + " --json"
+			x.Step = "explode " + Shell(selection.Written(f.name)) + " --json"
 		case len(members) > 0:
 			for _, m := range members {
 				name := s.fresh(f, m)
@@ -290,7 +291,7 @@ func (s *sample) jsonCells() []Finding {
 				x.Step += "set " + Shell(fmt.Sprintf("%s = pick(%s, \"$.%s\")", inFormula(name), inFormula(f.name), m)) + "\n"
 			}
 			if x.Step = strings.TrimSuffix(x.Step, "\n"); all { // else the cell stays: it may hold what is not picked
-				x.Step += "\nfields " + Shell("!"+selected(f.name))
+				x.Step += "\nfields " + Shell("!"+selection.Written(f.name))
 			}
 		default:
 			continue
@@ -422,11 +423,11 @@ func (s *sample) spellings() []Finding {
 		}
 		first := ""
 		if scrub[""] { // as they are, some would not be met
-			first = "scrub " + Shell(selected(f.name)) + "\n"
+			first = "scrub " + Shell(selection.Written(f.name)) + "\n"
 		}
 		few, many, _ := strings.Cut(pairs[0], "=")
 		out = append(out, Finding{Kind: "spellings", Says: diag.Quote(f.name) + " has nearly equal spellings", Evidence: fmt.Sprintf("%s (%d) and %s (%d)", diag.Quote(few), tidy[few], diag.Quote(many), tidy[many]),
-			Part: Decide, Question: "is the one a misspelling of the other?", Fields: []string{f.name}, Step: first + "recode " + Shell(selected(f.name)) + " " + Shell(strings.Join(pairs, ","))})
+			Part: Decide, Question: "is the one a misspelling of the other?", Fields: []string{f.name}, Step: first + "recode " + Shell(selection.Written(f.name)) + " " + Shell(strings.Join(pairs, ","))})
 	}
 	return out
 }
@@ -529,7 +530,7 @@ func (s *sample) compound() []Finding {
 			continue
 		}
 		out = append(out, Finding{Kind: "compound", Says: fmt.Sprintf("%s holds %d facts in a constant form", diag.Quote(f.name), len(parts)), Evidence: fmt.Sprintf("all of %s, as %s", diag.Plural(int64(f.filled), "cell"), f.example(func(string) bool { return true })),
-			Part: Decide, Question: "are these facts that somebody wants apart?", Fields: []string{f.name}, Step: "split " + Shell(selected(f.name)) + " " + Shell(b.String()), claim: inPieces(f.name)})
+			Part: Decide, Question: "are these facts that somebody wants apart?", Fields: []string{f.name}, Step: "split " + Shell(selection.Written(f.name)) + " " + Shell(b.String()), claim: inPieces(f.name)})
 	}
 	return out
 }

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/selection"
 )
 
 // dateForm is a form in which dates are written.
@@ -203,7 +204,7 @@ func (s *sample) datesWritten() []Finding {
 	for _, f := range s.fields {
 		if f.compactDates() {
 			out = append(out, Finding{Kind: "dates", Fields: []string{f.name}, Says: fmt.Sprintf("%s holds dates as %%Y%%m%%d", diag.Quote(f.name)), Evidence: fmt.Sprintf("%s, as %s", of(f.filled, f.filled), f.example(func(string) bool { return true })),
-				Step: "cast " + Shell(selected(f.name)) + " date --from %Y%m%d", claim: eachCell([]string{f.name}, sameDay)})
+				Step: "cast " + Shell(selection.Written(f.name)) + " date --from %Y%m%d", claim: eachCell([]string{f.name}, sameDay)})
 		} else if d := f.writtenAs(); d != nil {
 			all = append(all, d)
 		} else if mixed := f.inSeveralForms(); mixed != nil {
@@ -295,7 +296,7 @@ func (f *field) inSeveralForms() *Finding {
 		options = append(options, "--from "+Shell(u.strftime))
 	}
 	x := &Finding{Kind: "dates", Fields: []string{f.name}, Says: fmt.Sprintf("%s holds dates as %s", diag.Quote(f.name), strings.Join(names, ", ")), Evidence: fmt.Sprintf("%s, as %s", of(f.filled, f.filled), f.example(func(c string) bool { return !isDate(c) })),
-		Step: "cast " + Shell(selected(f.name)) + " date " + strings.Join(options, " "), claim: eachCell([]string{f.name}, sameDay)}
+		Step: "cast " + Shell(selection.Written(f.name)) + " date " + strings.Join(options, " "), claim: eachCell([]string{f.name}, sameDay)}
 	if slices.ContainsFunc(f.order, either) || slices.ContainsFunc(names, func(n string) bool { return strings.Contains(n, "%y") }) {
 		x.Part, x.Step, x.Question = Told, "", "which form is meant where?"
 	}

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/selection"
 )
 
 // blankRuns finds labels that stand once above the rows they are for.
@@ -117,7 +118,7 @@ func (s *sample) namesAndValues() []Finding {
 			}
 			return []Finding{{Kind: "names and values", Says: fmt.Sprintf("%s and %s look like names and values", diag.Quote(f.name), diag.Quote(g.name)),
 				Evidence: fmt.Sprintf("%d names, some with numbers and some with texts: %s", len(f.order), diag.Names(f.order)),
-				whole:    true, Part: Decide, Question: "is each name to be a field?", Fields: []string{f.name, g.name}, Step: "pivot --across " + Shell(selected(f.name)) + " --cell " + Shell(inFormula(g.name)), claim: spreadOut(g.name)}}
+				whole:    true, Part: Decide, Question: "is each name to be a field?", Fields: []string{f.name, g.name}, Step: "pivot --across " + Shell(selection.Written(f.name)) + " --cell " + Shell(inFormula(g.name)), claim: spreadOut(g.name)}}
 		}
 	}
 	return nil
@@ -128,7 +129,7 @@ func (s *sample) blankFields() []Finding {
 	var names []string
 	for _, f := range s.fields {
 		if f.filled == 0 && len(s.rows) > 2 {
-			names = append(names, "!"+selected(f.name))
+			names = append(names, "!"+selection.Written(f.name))
 		}
 	}
 	if len(names) == 0 || len(names) == len(s.fields) {

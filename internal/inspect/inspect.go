@@ -360,14 +360,6 @@ func firstVisible(l *format.Sample) string {
 // Shell is [diag.Shell].
 func Shell(s string) string { return diag.Shell(s) }
 
-// selected is a field as a selection has it.
-func selected(name string) string {
-	if strings.ContainsAny(name, ",*?/{}!#\"=") || strings.Contains(name, "..") || name != strings.TrimSpace(name) {
-		return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
-	}
-	return name
-}
-
 // inFormula is a field as a formula has it.
 func inFormula(name string) string {
 	for i, c := range name {

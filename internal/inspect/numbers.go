@@ -9,6 +9,7 @@ import (
 	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
 	"revuelta/internal/numeral"
+	"revuelta/internal/selection"
 )
 
 // numbers is how the cells of a field are read as numbers together.
@@ -330,7 +331,7 @@ func fieldList(names []string) string {
 	if len(names) <= 6 {
 		var out []string
 		for _, n := range names {
-			out = append(out, selected(n))
+			out = append(out, selection.Written(n))
 		}
 		return strings.Join(out, ", ")
 	}
@@ -345,12 +346,12 @@ func (s *sample) selection(names []string) string {
 			if len(names) == len(s.lie.Names) {
 				return "*"
 			}
-			return selected(names[0]) + ".." + selected(names[len(names)-1])
+			return selection.Written(names[0]) + ".." + selection.Written(names[len(names)-1])
 		}
 	}
 	var out []string
 	for _, n := range names {
-		out = append(out, selected(n))
+		out = append(out, selection.Written(n))
 	}
 	return strings.Join(out, ",")
 }

@@ -7,6 +7,7 @@ import (
 
 	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
+	"revuelta/internal/selection"
 )
 
 // duplicates finds rows that stand twice.
@@ -130,7 +131,7 @@ func (s *sample) duplicateKeys() []Finding {
 			evidence += fmt.Sprintf(" in lines %d and %d", at[0], at[1])
 		}
 		return []Finding{{Kind: "duplicate keys", Part: Told, Fields: []string{f.name}, Says: fmt.Sprintf("%s seems to name the rows, but %s in rows that differ", diag.Quote(f.name), stand(len(s.rows)-len(lines))),
-			Evidence: evidence, Question: "which of them is right? assert --unique " + Shell(selected(f.name)) + " stops at them"}}
+			Evidence: evidence, Question: "which of them is right? assert --unique " + Shell(selection.Written(f.name)) + " stops at them"}}
 	}
 	return nil
 }

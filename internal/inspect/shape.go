@@ -11,6 +11,7 @@ import (
 
 	"revuelta/internal/diag"
 	"revuelta/internal/pattern"
+	"revuelta/internal/selection"
 )
 
 var months = []string{"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"}
@@ -302,7 +303,7 @@ func (s *sample) outOfTheWay(measures []string) string {
 	var pairs []string
 	for _, m := range measures {
 		if len(measures) > 1 && slices.Contains(s.lie.Names, m) {
-			pairs = append(pairs, selected(m)+"="+selected(s.freeName("other "+m)))
+			pairs = append(pairs, selection.Written(m)+"="+selection.Written(s.freeName("other "+m)))
 		}
 	}
 	if len(pairs) == 0 {
@@ -406,10 +407,10 @@ func (s *sample) onePart(take func(int, Finding)) {
 		}
 		sel, fields := "", slices.Clone(names)
 		if at[len(at)-1]-at[0] == len(at)-1 {
-			sel = selected(names[0]) + ".." + selected(names[len(names)-1])
+			sel = selection.Written(names[0]) + ".." + selection.Written(names[len(names)-1])
 		} else {
 			for i := range names {
-				names[i] = selected(names[i])
+				names[i] = selection.Written(names[i])
 			}
 			sel = strings.Join(names, ",")
 		}

@@ -8,6 +8,7 @@ import (
 
 	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
+	"revuelta/internal/selection"
 )
 
 // totalWord tells a text that begins with a word for a total.
@@ -124,7 +125,7 @@ func (s *sample) totals() []Finding {
 			numbers = append(numbers, amounts)
 			continue
 		}
-		x := Finding{Kind: "total fields", Fields: []string{f.name}, Says: diag.Quote(f.name) + said, Evidence: f.example(func(string) bool { return true }), Step: "fields " + Shell("!"+selected(f.name))}
+		x := Finding{Kind: "total fields", Fields: []string{f.name}, Says: diag.Quote(f.name) + said, Evidence: f.example(func(string) bool { return true }), Step: "fields " + Shell("!"+selection.Written(f.name))}
 		if !proved {
 			x.Part, x.Step, x.Question = Told, "", "is it one? The fields before it do not add up to it"
 		} else if !totalWord(f.name) && !lastIsTotal(f.name) {

@@ -23,16 +23,16 @@ func TestNamesInCommands(t *testing.T) {
 		if name == "before" || name == "after" {
 			return
 		}
-		s, e := selection.Parse(selected(name))
+		s, e := selection.Parse(selection.Written(name))
 		require.NoError(t, e, name)
 		at, e := s.Resolve(schema)
 		require.NoError(t, e, name)
-		require.Equal(t, []int{1}, at, "%q as %s", name, selected(name))
-		s, e = selection.Parse("!" + selected(name))
+		require.Equal(t, []int{1}, at, "%q as %s", name, selection.Written(name))
+		s, e = selection.Parse("!" + selection.Written(name))
 		require.NoError(t, e, name)
 		at, e = s.Resolve(schema)
 		require.NoError(t, e, name)
-		require.Equal(t, []int{0, 2}, at, "%q as %s", name, selected(name))
+		require.Equal(t, []int{0, 2}, at, "%q as %s", name, selection.Written(name))
 		if !strings.ContainsAny(name, "{}") && name == strings.TrimSpace(name) { // a formula can name no other
 			f, e := formula.Parse(inFormula(name))
 			require.NoError(t, e, name)

@@ -475,6 +475,14 @@ func position(s string, schema *table.Schema) (int, bool, error) {
 	return i, true, nil
 }
 
+// Written is a field's name as an item of a selection, quoted where it has to be.
+func Written(name string) string {
+	if strings.ContainsAny(name, ",*?/{}!#\"=") || strings.Contains(name, "..") || name != strings.TrimSpace(name) {
+		return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
+	}
+	return name
+}
+
 // Missing is the error of a field that is not there: it lists those that are, and the nearest.
 func Missing(name string, schema *table.Schema) *diag.Error {
 	e := diag.Dataf("there is no field %s; the fields are: %s", diag.Quote(name), diag.Names(schema.Names()))
