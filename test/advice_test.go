@@ -61,6 +61,12 @@ func TestAdvice(t *testing.T) {
 		"members with names":   {"lot,data\n1,\"{\"\"a\"\":1,\"\"b c\"\":2}\"\n2,\"{\"\"a\"\":3}\"\n", []string{`safe JSON: set 'a = pick(data, "$.a")'`}},
 		"lists of those":       {"lot,data\n1,\"[{\"\"a\"\":1,\"\"b c\"\":2}]\"\n2,\"[{\"\"a\"\":3}]\"\n", []string{"decide JSON: explode data --json --pick 'a=$.a'"}},
 		"answers alike":        {"q1,q2\n" + strings.Repeat("yes,no\nno,no\nyes,yes\n", 5), nil},
+		"lists among texts":    {rows("lot,forage", "L-#,\"@\"", `[""clover"",""lime""]`, "heather;ivy", `[""lime""]`, "clover", `[""ivy""]`, "lime"), []string{"decide JSON: explode forage --json --at ';'"}},
+		"garbled letters":      {rows("lot,keeper", "L-#,@", "JosÃ©", "Onkara", "Bryzel", "Zoâ€™e"), []string{"told garbled: "}},
+		"Portuguese":           {rows("lot,keeper", "L-#,@", "São", "MÃE", "Ânia", "PÃO DE Ã"), nil},
+		"a row of units":       {"lot,kilos,degrees,note\n,kg,°C,\nL-1,2,20,a\nL-2,3,21,b\nL-3,4,19,c\n", []string{"safe units row: revuelta convert --header 1-2 FILE"}},
+		"units in brackets":    {"Scales of May,,\nlot,kilos,wind\n-,(kg),(m/s)\nL-1,2,20\nL-2,3,21\nL-3,4,19\n", []string{"safe units row: revuelta convert --header 2-3 FILE"}},
+		"no units":             {"lot,kilos,degrees\nL-0,few,many\nL-1,2,20\nL-2,3,21\nL-3,4,19\nL-4,4,19\nL-5,4,19\n", []string{"told several types: ", "told several types: "}},
 		// reading
 		"comments":            {"# weighed by hand\n# in May\nlot,kilos\n1,2\n2,3\n", []string{"safe reading: revuelta convert --comment '#' FILE"}},
 		"a marked header":     {"#lot\tkilos\nL-1\t2\nL-2\t3\n", nil},

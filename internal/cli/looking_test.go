@@ -41,7 +41,7 @@ func TestLookAndProfile(t *testing.T) {
 		{"look harvest.csv", "csv, 454 bytes|header  row 1|fields  11|rows    9|revuelta unpivot '{month} {@:kilos|jars}' harvest.csv|apiary is blank under each label"},
 		{"look harvest.csv --rows 2", " more rows"},
 		{"look yearbook.csv", "title|header|foot|revuelta"},
-		{"look cooperative.xlsx", "xlsx|Harvest|2024"},
+		{"look cooperative.xlsx", "\"Harvest\": 8 rows, 9 fields, header rows 4 and 5, 2 notes at the foot — shown below|\"2024-12\": 3 rows, 4 fields|12 sheets have the same fields|revuelta convert --sheet '2024-*' --source sheet cooperative.xlsx"},
 		{"look cooperative.xlsx --sheet Harvest", "Harvest|header"},
 		{"look hives.csv", "forage|explode"},
 		{"profile harvest.csv", "colony|April kilos|blank"},
@@ -256,4 +256,26 @@ func TestNothingActsOnTheTerminal(t *testing.T) {
 		}
 		assert.NotEmpty(t, out.String()+told.String(), line)
 	}
+}
+
+// TestLookListsTables: a database whose table is not named is not read, but its tables are told, and what names one.
+func TestLookListsTables(t *testing.T) {
+	t.Chdir(t.TempDir())
+	for table, text := range map[string]string{"hives": "colony,kilos\n026,1\n007,2\n", "two words": "lot\nL-1\n"} {
+		status, _, told := at(t, "convert -o 'coop.db#"+table+"'", text)
+		require.Zero(t, status, told)
+	}
+	status, out, told := at(t, "look coop.db", "")
+	require.Zero(t, status, told)
+	assert.Contains(t, out, "\"hives\": 2 rows, 2 fields")
+	assert.Contains(t, out, "\"two words\": 1 row, 1 field")
+	command := regexp.MustCompile(`revuelta (look 'coop.db#hives')`).FindStringSubmatch(out)
+	require.NotNil(t, command, out)
+	status, out, told = at(t, command[1]+" --json", "")
+	require.Zero(t, status, told)
+	assert.Contains(t, out, `"colony"`)
+	status, _, told = at(t, "look coop.db --plan p.plan", "")
+	assert.Equal(t, 1, status)
+	assert.Contains(t, told, "try: revuelta look 'coop.db#hives' --plan p.plan")
+	assert.NoFileExists(t, "p.plan")
 }

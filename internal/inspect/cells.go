@@ -3,6 +3,7 @@ package inspect
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"unicode"
@@ -299,6 +300,51 @@ func (s *sample) jsonCells() []Finding {
 		x.Fields = []string{f.name}
 		if fits < f.filled { // its step would stop at the others
 			x.Part, x.Step, x.Evidence = Told, "", of(fits, f.filled)+" are alike, as "+x.Evidence
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// jsonAmongTexts finds lists in JSON among texts, which are lists of one or parted by a separator.
+func (s *sample) jsonAmongTexts() []Finding {
+	var out []Finding
+	for _, f := range s.fields {
+		if f.filled < 4 || f.numbers > 0 || looksJSON(f.cells) {
+			continue
+		}
+		lists, pieces := 0, map[string]int{}
+		separators := map[string]int{}
+		for _, c := range f.cells {
+			var list []string
+			switch {
+			case c == "":
+			case c[0] == '[' && json.Unmarshal([]byte(c), &list) == nil:
+				lists++
+				for _, p := range list {
+					pieces[p]++
+				}
+			default:
+				for _, sep := range []string{";", "|", ",", "\n"} {
+					if strings.Contains(c, sep) {
+						separators[sep]++
+					}
+				}
+			}
+		}
+		if lists < 2 || !share(lists, f.filled, 0.1) {
+			continue
+		}
+		x := Finding{Kind: "JSON", Fields: []string{f.name}, Says: fmt.Sprintf("%s holds lists in JSON among texts", diag.Quote(f.name)), Evidence: of(lists, f.filled) + ", as " + f.example(func(c string) bool { return c[0] == '[' })}
+		switch sep := slices.Collect(maps.Keys(separators)); {
+		case len(sep) == 0: // any does
+			sep = []string{";"}
+			fallthrough
+		case len(sep) == 1:
+			x.Part, x.Question = Decide, "are the texts among them "+map[bool]string{true: "lists of one?", false: "lists parted by " + diag.Quote(strings.ReplaceAll(sep[0], "\n", `\n`)) + "?"}[len(separators) == 0]
+			x.Step = "explode " + Shell(selection.Written(f.name)) + " --json --at " + Shell(strings.ReplaceAll(sep[0], "\n", `\n`))
+		default:
+			x.Part, x.Question = Told, "how are the texts among them parted? explode --json --at takes both"
 		}
 		out = append(out, x)
 	}

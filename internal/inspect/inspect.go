@@ -85,6 +85,11 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 	if err != nil {
 		return nil, err
 	}
+	if len(first) == 0 || first[0].Part != Told {
+		var units []Finding
+		l, o, units = unitsRow(in, o, l)
+		first = append(first, units...)
+	}
 	r := &Report{Sample: l, Findings: first}
 	r.told(o)
 	if l.Names == nil && len(l.Parts) > 0 {
@@ -108,8 +113,8 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 		}
 	}
 	for _, look := range []func(*sample) []Finding{
-		(*sample).family, (*sample).blankRuns, (*sample).namesAndValues, (*sample).severalValues, (*sample).jsonCells, (*sample).numbersWritten, (*sample).datesWritten, (*sample).spaces,
-		(*sample).totals, (*sample).blankFields, (*sample).duplicates, (*sample).spellings, (*sample).compound, (*sample).sentinels, (*sample).mixed, (*sample).duplicateKeys,
+		(*sample).family, (*sample).blankRuns, (*sample).namesAndValues, (*sample).severalValues, (*sample).jsonCells, (*sample).jsonAmongTexts, (*sample).numbersWritten, (*sample).datesWritten, (*sample).spaces,
+		(*sample).totals, (*sample).blankFields, (*sample).duplicates, (*sample).spellings, (*sample).compound, (*sample).garbled, (*sample).sentinels, (*sample).mixed, (*sample).duplicateKeys,
 	} {
 		found := look(s)
 		s.prove(run, found)
