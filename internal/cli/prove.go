@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/csv"
+	"strings"
 
 	"revuelta/internal/inspect"
 	"revuelta/internal/plan"
@@ -51,12 +52,20 @@ type proved struct{ inspect.Table }
 func (k *proved) Start(s *table.Schema) error { k.Names = s.Names(); return nil }
 
 func (k *proved) Emit(b *table.Batch) error {
+	from := len(k.Rows)
+	var text strings.Builder // theirs is used again
 	for r := range b.Rows {
 		row := b.Row(r, nil)
-		for i, c := range row { // the text is used again
-			row[i] = string(append([]byte(nil), c...))
+		for _, c := range row {
+			text.WriteString(c)
 		}
 		k.Rows = append(k.Rows, row)
+	}
+	rest := text.String()
+	for _, row := range k.Rows[from:] {
+		for i, c := range row {
+			row[i], rest = rest[:len(c)], rest[len(c):]
+		}
 	}
 	return nil
 }

@@ -114,7 +114,7 @@ func (s *sample) sentinels() []Finding {
 		most, least := 0.0, 0.0
 		counts := map[string]int{}
 		for _, c := range f.cells {
-			if slices.Contains(far, c) {
+			if c != "" && (c[0] == '-' || c[0] == '9') && slices.Contains(far, c) {
 				counts[c]++
 			} else if d, ok := decimal.Parse(c); ok {
 				x := d.Float()

@@ -37,9 +37,14 @@ var forms = func() (out []dateForm) {
 	return out
 }()
 
+// likeDate tells what any of the forms may read: digits, and something that parts them.
+func likeDate(c string) bool {
+	return strings.ContainsAny(c, "0123456789") && strings.ContainsAny(c, "-/. ")
+}
+
 // writtenDate tells a date in any of the forms.
 func writtenDate(c string) bool {
-	if len(c) > 20 || !strings.ContainsAny(c, "0123456789") {
+	if len(c) > 20 || !likeDate(c) {
 		return false
 	}
 	for _, f := range forms {
@@ -89,7 +94,7 @@ type dated struct {
 
 // writtenAs finds the forms that read every cell of a field.
 func (f *field) writtenAs() *dated {
-	if f.filled < 2 || len(f.order) < 2 || f.dates == f.filled || f.numbers > 0 || len(f.order[0]) > 30 {
+	if f.filled < 2 || len(f.order) < 2 || f.dates == f.filled || f.numbers > 0 || len(f.order[0]) > 30 || !likeDate(f.order[0]) {
 		return nil
 	}
 	fits := func(layout string) bool {

@@ -110,6 +110,9 @@ func (s *sample) numbersWritten() []Finding {
 			continue
 		}
 		some, read := f.order[:min(len(f.order), 40)], 0
+		if slices.ContainsFunc(some, func(c string) bool { return isCode(strings.TrimLeftFunc(c, unicode.IsLetter)) }) { // H0026 is a name
+			continue
+		}
 		for _, c := range some {
 			if isNumber(c) || len(numeral.Readings(c, numeral.Form{})) > 0 {
 				read++

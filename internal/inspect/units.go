@@ -2,6 +2,7 @@ package inspect
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"revuelta/internal/diag"
@@ -37,8 +38,11 @@ func unitsRow(in input, o format.ReadOptions, l *format.Sample) (*format.Sample,
 		return l, o, nil
 	}
 	first := l.First[l.Body].Cells
+	if len(first) > len(l.Names) || slices.ContainsFunc(first, isNumber) {
+		return l, o, nil
+	}
 	rows, _ := l.Data()
-	if len(rows) < 3 || len(first) > len(l.Names) {
+	if len(rows) < 3 {
 		return l, o, nil
 	}
 	units, example := 0, ""
@@ -54,8 +58,6 @@ func unitsRow(in input, o format.ReadOptions, l *format.Sample) (*format.Sample,
 			}
 		}
 		switch {
-		case isNumber(c):
-			return l, o, nil
 		case c == "":
 		case isUnit(c) && share(numbers, filled, 0.9):
 			if units++; example == "" || example == "-" {

@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 
 	"revuelta/internal/decimal"
@@ -16,7 +17,9 @@ type Reading struct {
 }
 
 // parts are what stands before a number, its sign, the number itself with its marks, and what stands behind.
-var parts = regexp.MustCompile(`^([^0-9+\-\x{2212}.,]*)([+\-\x{2212}]?)([^0-9+\-\x{2212}.,]*)([0-9][0-9.,'’\x{a0}\x{202f} ]*[0-9]|[0-9]|[.,][0-9]+)(.*)$`)
+var parts = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^([^0-9+\-\x{2212}.,]*)([+\-\x{2212}]?)([^0-9+\-\x{2212}.,]*)([0-9][0-9.,'’\x{a0}\x{202f} ]*[0-9]|[0-9]|[.,][0-9]+)(.*)$`)
+})
 
 // sizes are suffixes that are known to multiply, wherever they are used.
 var sizes = map[string]int64{"k": 1000, "K": 1000, "Tsd": 1000, "Tsd.": 1000, "M": 1_000_000, "Mio": 1_000_000, "Mio.": 1_000_000, "bn": 1_000_000_000, "Mrd": 1_000_000_000, "Mrd.": 1_000_000_000}
@@ -32,7 +35,7 @@ func Readings(text string, told Form) []Reading {
 	} else {
 		s = f.signed(s)
 	}
-	p := parts.FindStringSubmatch(s)
+	p := parts().FindStringSubmatch(s)
 	if p == nil {
 		return nil
 	}

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/pattern"
@@ -374,14 +375,14 @@ func (it *Item) fields(schema *table.Schema, in []bool) (fields []int, named boo
 }
 
 var (
-	spanned  = regexp.MustCompile(`^\s*(\S.*?)\s*[-:–]\s*(\S.*?)\s*$`)
-	numbered = regexp.MustCompile(`^\s*(\d+)\s*(?:(?:\.\.|[-:–])\s*(\d+)\s*)?$`)
-	ordered  = regexp.MustCompile(`(?i)^(\S.*?)\s+(desc|asc|descending|ascending)$`)
+	spanned  = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^\s*(\S.*?)\s*[-:–]\s*(\S.*?)\s*$`) })
+	numbered = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^\s*(\d+)\s*(?:(?:\.\.|[-:–])\s*(\d+)\s*)?$`) })
+	ordered  = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`(?i)^(\S.*?)\s+(desc|asc|descending|ascending)$`) })
 )
 
 // habit is the item that somebody may have meant who writes ranges and orders otherwise, "" where it is none that picks something.
 func habit(text string, schema *table.Schema) string {
-	if m := numbered.FindStringSubmatch(text); m != nil {
+	if m := numbered().FindStringSubmatch(text); m != nil {
 		first, _ := strconv.Atoi(m[1])
 		last, _ := strconv.Atoi(m[2])
 		switch {
@@ -392,10 +393,10 @@ func habit(text string, schema *table.Schema) string {
 		}
 		return ""
 	}
-	if m := spanned.FindStringSubmatch(text); m != nil && isName(schema, m[1]) && isName(schema, m[2]) {
+	if m := spanned().FindStringSubmatch(text); m != nil && isName(schema, m[1]) && isName(schema, m[2]) {
 		return m[1] + ".." + m[2]
 	}
-	if m := ordered.FindStringSubmatch(text); m != nil && isName(schema, m[1]) {
+	if m := ordered().FindStringSubmatch(text); m != nil && isName(schema, m[1]) {
 		if strings.HasPrefix(strings.ToLower(m[2]), "desc") {
 			return m[1] + " desc"
 		}
