@@ -120,12 +120,13 @@ func tellFoot(rows []delimited.Record) string {
 
 // footOf gives where the foot begins among the last rows of a table, blank ones above it included; len(rows) where
 // there is none. Notes stand alone in the first cell. A row of data that lacks all else does so too, so the first of them must stand
-// beneath a blank row, begin as notes do, or have several words and be longer than the first cells of the data, of which widest is known.
+// beneath a blank row and be no single word as those above, begin as notes do, or have several words and be longer than the first cells of the data, of which widest is known.
 func footOf(rows []delimited.Record, fields, widest int) int {
-	data := 0
+	data, words := 0, false // words: a first cell of the data has several
 	for i, r := range rows {
 		if filled(r.Cells) > 0 && !standsAlone(r.Cells, fields) {
 			data, widest = i+1, max(widest, len(r.Cells[0]))
+			words = words || strings.Contains(strings.TrimSpace(r.Cells[0]), " ") || strings.TrimSpace(r.Cells[0]) == ""
 		}
 	}
 	for i := data; i < len(rows); i++ {
@@ -133,7 +134,7 @@ func footOf(rows []delimited.Record, fields, widest int) int {
 			continue
 		}
 		first := strings.TrimSpace(rows[i].Cells[0])
-		beneath := data > 0 && filled(rows[i-1].Cells) == 0
+		beneath := data > 0 && filled(rows[i-1].Cells) == 0 && (words || strings.Contains(first, " ") || strings.HasSuffix(first, ":"))
 		if beneath || strings.IndexAny(first, "*†‡¹") == 0 || strings.Contains(first, " ") && len(first) > widest {
 			for i > data && filled(rows[i-1].Cells) == 0 {
 				i--

@@ -233,6 +233,9 @@ var memberName = lazy(`^[A-Za-z_][A-Za-z0-9_]*$`)
 
 // jsonCells finds JSON in cells.
 func (s *sample) jsonCells() []Finding {
+	if f := s.objectsAcross(); f != nil {
+		return []Finding{*f}
+	}
 	var out []Finding
 	for _, f := range s.fields {
 		if f.filled == 0 || !looksJSON(f.cells) {
@@ -306,6 +309,52 @@ func (s *sample) jsonCells() []Finding {
 	return out
 }
 
+// objectsAcross finds one row whose fields all hold objects with the same members: an object of objects, whose names are values.
+func (s *sample) objectsAcross() *Finding {
+	if len(s.rows) != 1 || len(s.fields) < 5 || !s.whole {
+		return nil
+	}
+	var members []string
+	for _, f := range s.fields {
+		var m map[string]any
+		if json.Unmarshal([]byte(f.cells[0]), &m) != nil || len(m) == 0 {
+			return nil
+		}
+		for k := range m {
+			if !memberName().MatchString(k) {
+				return nil
+			}
+			if !slices.Contains(members, k) {
+				members = append(members, k)
+			}
+		}
+		if len(members) > 3*len(m) {
+			return nil
+		}
+	}
+	slices.Sort(members)
+	var picks []string
+	for _, m := range members {
+		name := m
+		if m == "label" || m == "value" {
+			name = "member " + m
+		}
+		picks = append(picks, name+"=$."+m)
+	}
+	return &Finding{Kind: "JSON", whole: true, Says: fmt.Sprintf("the names of %s are values: each holds an object with the same members", diag.Plural(int64(len(s.fields)), "field")), Evidence: s.fields[0].name + ": " + s.fields[0].example(func(string) bool { return true }),
+		Step: "unpivot '*'\nexplode value --json --pick " + Shell(strings.Join(picks, ", ")), claim: rowsOf(len(s.fields))}
+}
+
+// rowsOf claims that so many rows come out.
+func rowsOf(n int) claim {
+	return func(_, after Table) error {
+		if len(after.Rows) != n {
+			return fmt.Errorf("%d rows came out", len(after.Rows))
+		}
+		return nil
+	}
+}
+
 // jsonAmongTexts finds lists in JSON among texts, which are lists of one or parted by a separator.
 func (s *sample) jsonAmongTexts() []Finding {
 	var out []Finding
@@ -373,6 +422,9 @@ func (s *sample) spaces() []Finding {
 	n, of, example := 0, 0, ""
 	for _, f := range s.fields {
 		k := 0
+		if looksJSON(f.cells[:min(len(f.cells), 20)]) { // laid out to be read
+			continue
+		}
 		for c, times := range f.counts {
 			if untidy(c) {
 				k += times
@@ -398,7 +450,7 @@ func untidy(c string) bool {
 	if plainWord(c) {
 		return false
 	}
-	if c != strings.TrimSpace(c) || strings.Contains(c, "  ") {
+	if c != strings.TrimSpace(c) || len(c) <= 100 && strings.Contains(c, "  ") { // in prose two spaces end a sentence
 		return true
 	}
 	return strings.ContainsFunc(c, func(r rune) bool {

@@ -176,7 +176,7 @@ func filledRows(l *format.Sample) (out []laid) {
 // or signs in several cells, or the same number twice.
 func namesAreData(l *format.Sample) bool {
 	rows, _ := l.Data()
-	if l.Header.From == 0 || l.Header.To > l.Header.From || len(rows) < 2 || l.Header.From > len(l.First) {
+	if l.Header.From == 0 || l.Header.To > l.Header.From || len(rows) < 1 || l.Header.From > len(l.First) {
 		return false
 	}
 	numbers, telling := 0, 0
@@ -206,7 +206,38 @@ func namesAreData(l *format.Sample) bool {
 		}
 		seen[c] = true
 	}
-	return telling > 0 && (telling > 1 || numbers == len(l.Names) && numbers < 3) && !(grows && numbers > 2)
+	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || among(l, rows)
+}
+
+// among tells a header that could be any row beneath it: in each field a number among its numbers, or a text that stands there too.
+func among(l *format.Sample, rows [][]string) bool {
+	if len(rows) < 3 || len(l.Names) == 1 && len(rows) < 10 {
+		return false
+	}
+	numbers := 0
+	for i, c := range l.First[l.Header.From-1].Cells {
+		c = strings.TrimSpace(c)
+		d, number := decimal.Parse(c)
+		below, above, same := false, false, false
+		for _, r := range rows[:min(len(rows), 500)] {
+			x, ok := decimal.Parse(strings.TrimSpace(r[i]))
+			switch {
+			case number && !ok:
+				return false
+			case number:
+				below, above = below || x.Cmp(d) <= 0, above || x.Cmp(d) >= 0
+			default:
+				same = same || strings.TrimSpace(r[i]) == c
+			}
+		}
+		if number && !(below && above) || !number && !same || c == "" {
+			return false
+		}
+		if number {
+			numbers++
+		}
+	}
+	return numbers > 0
 }
 
 // ways are the other ways in which all rows can be read, the likeliest first.

@@ -2,6 +2,7 @@ package inspect
 
 import (
 	"fmt"
+	"math"
 	"regexp"
 	"slices"
 	"strconv"
@@ -9,6 +10,7 @@ import (
 	"sync"
 	"unicode"
 
+	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
 	"revuelta/internal/pattern"
 	"revuelta/internal/selection"
@@ -103,6 +105,9 @@ func (s *sample) kindOfAll(words []string) string {
 
 // family finds headers that hold values.
 func (s *sample) family() []Finding {
+	if len(s.rows) == 0 {
+		return nil
+	}
 	var best Finding
 	most := 0
 	take := func(n int, f Finding) {
@@ -110,7 +115,7 @@ func (s *sample) family() []Finding {
 		for _, names := range f.folds {
 			fields += len(names)
 		}
-		if n > most && s.ofOneKind(f.folds) && (f.periods || !s.measured(f.folds)) && (f.periods || 2*fields >= len(s.fields)-1) {
+		if n > most && s.ofOneKind(f.folds) && (f.periods || !s.measured(f.folds)) && (f.periods && 20*fields >= len(s.fields) || 2*fields >= len(s.fields)-1) {
 			most, best = n, f
 		}
 	}
@@ -256,6 +261,9 @@ func (s *sample) twoPart(take func(int, Finding)) {
 				if kind == "" && !numbered && (len(measures) < 2 || n < 4) {
 					continue
 				}
+				if kind == "" && !numbered && !s.measuresBetter(pairs, pairName, side) {
+					continue
+				}
 				name := kind
 				if name == "" {
 					name = map[bool]string{true: "number", false: "label"}[numbered]
@@ -296,6 +304,38 @@ func (s *sample) twoPart(take func(int, Finding)) {
 			}
 		}
 	}
+}
+
+// measuresBetter tells whether the words on this side of some names are the measures rather than those on the other: what measures the
+// same lies closer together. Where no numbers tell, the word that comes last is taken, as in "honey weight".
+func (s *sample) measuresBetter(pairs [][2]string, names map[[2]string]string, side int) bool {
+	apart := func(side int) (sum float64, numbers bool) {
+		groups := map[string][]float64{}
+		for _, p := range pairs {
+			f := s.fields[slices.Index(s.lie.Names, names[p])]
+			if !share(f.numbers, f.filled, 0.8) || f.filled == 0 {
+				return 0, false
+			}
+			size, n := 0.0, 0
+			for _, c := range f.cells[:min(len(f.cells), 200)] {
+				if d, ok := decimal.Parse(c); ok {
+					size += math.Abs(d.Float())
+					n++
+				}
+			}
+			groups[p[side]] = append(groups[p[side]], math.Log(size/float64(max(n, 1))+1e-9))
+		}
+		for _, g := range groups {
+			sum += slices.Max(g) - slices.Min(g)
+		}
+		return sum / float64(len(groups)), true
+	}
+	here, ok := apart(side)
+	there, _ := apart(1 - side)
+	if !ok || here == there {
+		return side == 1
+	}
+	return here < there
 }
 
 // outOfTheWay renames the fields that are named as several measures will be.
@@ -392,7 +432,7 @@ func (s *sample) onePart(take func(int, Finding)) {
 		}
 	}
 	for k, at := range byKind {
-		if len(at) < 3 {
+		if len(at) < 3 || k == "month" && s.twice(at) {
 			continue
 		}
 		names := make([]string, len(at))
@@ -436,6 +476,7 @@ func (s *sample) onePart(take func(int, Finding)) {
 			byPrefix[m[1]] = append(byPrefix[m[1]], n)
 		}
 	}
+	s.sideBySide(prefixes, byPrefix, take)
 	length, codes := 0, 0
 	for _, p := range prefixes {
 		if len(byPrefix[p]) < 2 {
@@ -450,6 +491,15 @@ func (s *sample) onePart(take func(int, Finding)) {
 			codes = -1 << 20
 		}
 		name := strings.ToLower(strings.Trim(p, " _-"))
+		numbers := func(p string) (out []string) {
+			for _, n := range byPrefix[p] {
+				out = append(out, n[len(p):])
+			}
+			return out
+		}
+		if slices.ContainsFunc(prefixes, func(q string) bool { return q != p && slices.Equal(numbers(p), numbers(q)) }) {
+			continue // x1, y1, x2, y2 go together
+		}
 		if n := len(byPrefix[p]); n >= 3 && inTurn(byPrefix[p], len(p)) && !strings.ContainsAny(p, "{}") && len(s.fitting(p+"{x:#}")) == n {
 			take(2*n-1, Finding{Kind: "headers", folds: map[string][]string{"": byPrefix[p]}, periods: periodWord(p), Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(n), "header"), p+"{number:#}"), Evidence: diag.Names(byPrefix[p]),
 				Step: "unpivot " + Shell(p+"{"+s.freeName("number")+":#}") + " --value " + Shell(s.freeName(name))})
@@ -459,6 +509,50 @@ func (s *sample) onePart(take func(int, Finding)) {
 		take(2*codes, Finding{Kind: "headers", folds: map[string][]string{"": s.fitting(several)}, Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(codes), "header"), several), Evidence: diag.Names(s.fitting(several)),
 			Step: "unpivot " + Shell(several) + " --value " + Shell(s.freeName("value"))})
 	}
+}
+
+// twice tells whether a month stands twice among some fields, as Jan and January: those are words.
+func (s *sample) twice(at []int) bool {
+	seen := map[string]bool{}
+	for _, a := range at {
+		n := strings.ToLower(strings.Trim(s.lie.Names[a], " ."))
+		if !strings.ContainsAny(n, "0123456789") {
+			n = n[:3]
+		}
+		if seen[n] {
+			return true
+		}
+		seen[n] = true
+	}
+	return false
+}
+
+// sideBySide finds measures with the same numbers behind them: x1, y1, x2, y2, ….
+func (s *sample) sideBySide(prefixes []string, byPrefix map[string][]string, take func(int, Finding)) {
+	var measures []string
+	folds := map[string][]string{}
+	for _, p := range prefixes {
+		names := byPrefix[p]
+		if len(names) < 2 || !inTurn(names, len(p)) || strings.ContainsAny(p, "{}|") || strings.TrimRight(p, " _-") != p || strings.ContainsAny(p, "0123456789") {
+			continue
+		}
+		if len(measures) > 0 {
+			first := byPrefix[measures[0]]
+			if len(first) != len(names) || first[0][len(measures[0]):] != names[0][len(p):] {
+				return
+			}
+		}
+		measures, folds[p] = append(measures, p), names
+	}
+	n := 0
+	for _, names := range folds {
+		n += len(names)
+	}
+	source := "{@:" + strings.Join(measures, "|") + "}{" + s.freeName("number") + ":#}"
+	if len(measures) < 2 || len(measures) > 12 || len(s.fitting(source)) != n {
+		return
+	}
+	take(2*n+1, Finding{Kind: "headers", folds: folds, Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(n), "header"), source), Evidence: diag.Names(s.fitting(source)), Step: s.outOfTheWay(measures) + "unpivot " + Shell(source)})
 }
 
 // growing gives a pattern that fits the headers of a kind, and those that are still to come; "" where the headers are all there can be.
