@@ -192,7 +192,7 @@ func likelyHeader(rows []delimited.Record, first int, merged mergedAreas) (from,
 		switch {
 		case n >= widest && distinct(r.Cells) == n:
 			return i, i
-		case i > first && filled(rows[i-1].Cells) > 1:
+		case i > first && filled(rows[i-1].Cells) > 1 && slices.ContainsFunc(rows[i+1:], func(r delimited.Record) bool { return filled(r.Cells) > 0 }):
 			names := joinHeader(rows[i-1:i+1], " / ", merged.in(i-1, i))
 			if anyNumber(r.Cells) || fullerBeneath(rows[i+1:], widest) { // that is data, or a title of several cells
 				continue

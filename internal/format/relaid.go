@@ -86,7 +86,10 @@ func (f *opened) relay(o *ReadOptions) error {
 			return diag.Dataf("--widths auto: no column is blank in every row of the beginning").At(f.name, 0).Trying("--widths 8,12,5")
 		}
 	}
-	r := &relaid{Layout: l, r: bufio.NewReaderSize(whole, 64<<10), quoted: !o.NoQuotes && l.Widths == nil && !l.Spaces}
+	r := &relaid{Layout: l, r: bufio.NewReaderSize(whole, 64<<10), quoted: !o.NoQuotes && l.Widths == nil && !l.Spaces, literal: o.NoQuotes}
+	if l.Widths != nil || l.Spaces { // what is laid out anew has quotes where cells need them
+		o.NoQuotes = false
+	}
 	size := max(len(f.probe), 1<<12)
 	var all bool
 	var err error
@@ -105,6 +108,7 @@ type relaid struct {
 	Layout
 	r        *bufio.Reader
 	quoted   bool // quotes count
+	literal  bool // they never do
 	open     bool // the line begins within quotes
 	out      []byte
 	line     []byte
@@ -149,7 +153,7 @@ func (r *relaid) lay(dst, line []byte) []byte {
 	case r.Widths != nil:
 		dst = r.cut(dst, string(text))
 	case r.Spaces:
-		dst = appendCells(dst, strings.FieldsFunc(string(text), func(c rune) bool { return c == ' ' || c == '\t' }))
+		dst = appendCells(dst, spaced(string(text), !r.literal))
 	default:
 		if r.Backslash {
 			text = r.doubled(text)
@@ -160,6 +164,38 @@ func (r *relaid) lay(dst, line []byte) []byte {
 		dst = append(dst, text...)
 	}
 	return append(dst, end...)
+}
+
+// spaced parts a line at runs of spaces and tabs. A piece that begins with a quote runs to the quote that has a space or the end behind
+// it, and stands without both; a quote inside is doubled.
+func spaced(text string, quotes bool) (cells []string) {
+	const blank = " \t"
+	for {
+		if text = strings.TrimLeft(text, blank); text == "" {
+			return cells
+		}
+		end := strings.IndexAny(text, blank)
+		if end < 0 {
+			end = len(text)
+		}
+		piece := text[:end]
+		if quotes && text[0] == '"' {
+			for at := 1; at < len(text); at++ {
+				if text[at] != '"' {
+					continue
+				}
+				if at+1 < len(text) && text[at+1] == '"' {
+					at++
+					continue
+				}
+				if at+1 == len(text) || strings.IndexByte(blank, text[at+1]) >= 0 {
+					end, piece = at+1, strings.ReplaceAll(text[1:at], `""`, `"`)
+				}
+				break
+			}
+		}
+		cells, text = append(cells, piece), text[end:]
+	}
 }
 
 // cut parts a line by the widths; what stands beyond them is one cell more.

@@ -373,7 +373,8 @@ const mostRead = 1 << 15
 // Read reads the rows at the beginning as every other command does, and those of a small file all, with the header and the foot that
 // were found, and gives the fault that would stop it.
 func (l *Sample) Read(path string, o ReadOptions) error {
-	if o.Header.Kind == HeaderFirst && l.Header.From > 0 {
+	first := slices.IndexFunc(l.First, func(r delimited.Record) bool { return len(r.Cells) > 0 }) + 1
+	if o.Header.Kind == HeaderFirst && l.Header.From > 0 && (l.Header.From > first || l.Header.To > l.Header.From) { // else it is not said
 		o.Header = l.Header
 	}
 	o.FootAuto = o.FootAuto || len(l.Foot) > 0 && o.Foot == 0

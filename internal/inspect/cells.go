@@ -468,14 +468,20 @@ func plainWord(c string) bool {
 	return true
 }
 
-// loose is a spelling without case, spaces and punctuation.
+// loose is a spelling without case, spaces and the punctuation of words; a sign before a digit, and what computes, as in kg/(m^2 s), count.
 func loose(s string) string {
-	return strings.Map(func(r rune) rune {
-		if unicode.IsLetter(r) || unicode.IsDigit(r) {
-			return unicode.ToLower(r)
+	var out []rune
+	all := []rune(s)
+	for i, r := range all {
+		switch {
+		case unicode.IsSpace(r) || strings.ContainsRune(".,;:'’\"_", r):
+		case r == '-' && (i+1 == len(all) || !unicode.IsDigit(all[i+1])):
+		case r == '-' && i > 0 && unicode.IsLetter(all[i-1]) && i > 1 && unicode.IsLetter(all[i-2]): // as in Vesk-3
+		default:
+			out = append(out, unicode.ToLower(r))
 		}
-		return -1
-	}, s)
+	}
+	return string(out)
 }
 
 // spellings finds texts that are nearly the same.

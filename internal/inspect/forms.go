@@ -21,7 +21,7 @@ func (s *sample) blankRuns() []Finding {
 		if totals == nil {
 			totals = s.totalRows()
 		}
-		blank, before, again, numbers := 0, "", false, 0
+		blank, before, again, numbers, above := 0, "", false, 0, 0
 		for r, c := range f.cells {
 			if _, ok := number(c); ok { // with a decimal comma too
 				numbers++
@@ -29,9 +29,15 @@ func (s *sample) blankRuns() []Finding {
 			again = again || c != "" && c == before
 			if c != "" {
 				before = c
+				if r+1 < len(f.cells) && f.cells[r+1] == "" {
+					above++
+				}
 			} else if !totals[r] {
 				blank++
 			}
+		}
+		if !share(above, f.filled, 0.5) { // most stand above others: what is blank has none
+			continue
 		}
 		if again || share(numbers, f.filled, 0.5) || !share(blank, len(s.rows), 0.3) { // a label that stands twice in turn needs no filling
 			continue

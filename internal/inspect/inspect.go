@@ -330,7 +330,7 @@ func (r *Report) reading(o format.ReadOptions) {
 	for first < len(l.First) && len(l.First[first].Cells) == 0 {
 		first++
 	}
-	if h := l.Header; h.From > 0 && (h.From > first+1 || h.To > h.From) {
+	if h := l.Header; h.From > 0 && (h.From > first+1 || h.To > h.From || o.First != "" && o.Header.Kind == format.HeaderRows) {
 		r.Reading = append(r.Reading, "--header", h.Option())
 		f := Finding{Kind: "header", Part: Safe, reads: true, Says: fmt.Sprintf("the header seems to be %s", h), Evidence: diag.Names(l.Names)}
 		if h.To > h.From {

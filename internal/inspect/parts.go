@@ -57,6 +57,15 @@ func (r *Report) alikeSheets(path string, o format.ReadOptions) {
 		if first.Notes > 0 {
 			f.Command += fmt.Sprintf(" --foot %d", first.Notes)
 		}
+		all := format.ReadOptions{Sheet: glob, Foot: first.Notes}
+		if strings.Contains(f.Command, " --header ") {
+			all.Header = format.Header{Kind: format.HeaderRows, From: first.Header[0], To: first.Header[1]}
+		}
+		src, err := format.Open([]string{path}, all)
+		if err != nil { // one of them can't be read so
+			return
+		}
+		src.Close()
 		f.Command += " " + Shell(path)
 	}
 	r.Findings = append(r.Findings, f)

@@ -144,12 +144,28 @@ func doubtful(l *format.Sample, o format.ReadOptions) string {
 		return ""
 	case o.Layout.Comment == "" && o.Header.Kind == format.HeaderFirst && strings.HasPrefix(strings.TrimSpace(rows[0].first()), "#") && marked(rows) != 0:
 		return "it begins with #"
+	case o.Layout.Comment == "" && len(l.Names) > 1 && commentAlone(rows, len(l.Names)):
+		return "lines in it begin with #"
 	case o.Delimiter == 0 && o.Layout.Widths == nil && len(l.Names) == 1 && len(rows) > 2 && slices.ContainsFunc(rows, func(r laid) bool { return strings.ContainsAny(strings.TrimSpace(r.first()), " \t") }):
 		return "it has one field, with cells parted by spaces"
 	case o.Header.Kind == format.HeaderFirst && o.Body == 0 && l.Header.From > 0 && namesAreData(l):
 		return "its first row holds data, not names"
 	}
 	return ""
+}
+
+// commentAlone tells whether a row beneath the header, all in one cell, begins with #, while most rows are as wide as the header.
+func commentAlone(rows []laid, width int) bool {
+	comments, wide := 0, 0
+	for _, r := range rows[1:] {
+		switch {
+		case len(r) == 1 && strings.HasPrefix(r[0], "#"):
+			comments++
+		case len(r) == width:
+			wide++
+		}
+	}
+	return comments > 0 && wide > 0
 }
 
 // laid is a row as it lies.
@@ -314,17 +330,31 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 		}, even) {
 			return out
 		}
-		if try("--comment '#'", comment, wide) || untold && try("--comment '#' --delimiter spaces", func(c *format.ReadOptions) { comment(c); spaces(c) }, even) {
+		full := func(l *format.Sample) bool { return len(l.Names) > 1 && len(l.First) > l.Body && asWide(l) }
+		if try("--comment '#'", comment, full) || fault != nil && (try("--comment '#' --escape backslash", func(c *format.ReadOptions) { comment(c); c.Layout.Backslash = true }, full) ||
+			try("--comment '#' --quote none", func(c *format.ReadOptions) { comment(c); c.NoQuotes = true }, full)) || untold && try("--comment '#' --delimiter spaces", func(c *format.ReadOptions) { comment(c); spaces(c) }, even) {
 			return out
 		}
 	}
 	if fault != nil && !o.Layout.Backslash && try("--escape backslash", func(c *format.ReadOptions) { c.Layout.Backslash = true }, wide) {
 		return out
 	}
-	if fault != nil && plain != nil && o.First == "" && shortHeader(plain) && try("--header-first row", func(c *format.ReadOptions) { c.First = "row" }, nil) {
+	first := func(c *format.ReadOptions) { c.First = "row" }
+	firstOf := func(c *format.ReadOptions) { // a header that looks like a title
+		first(c)
+		c.Header = format.Header{Kind: format.HeaderRows, From: plain.Header.From, To: plain.Header.From}
+	}
+	if fault != nil && plain != nil && o.First == "" && shortHeader(plain) && (try("--header-first row", first, nil) || try("--header-first row", firstOf, nil)) {
+		return out
+	}
+	if plain != nil && o.First == "" && untold && (fault != nil || len(plain.Names) == 1) && slices.ContainsFunc(rows, func(r laid) bool { return strings.ContainsAny(r.first(), " \t") }) &&
+		try("--delimiter spaces --header-first row", func(c *format.ReadOptions) { spaces(c); first(c) }, even) {
 		return out
 	}
 	if fault != nil && !o.NoQuotes && try("--quote none", func(c *format.ReadOptions) { c.NoQuotes = true }, func(l *format.Sample) bool { return len(l.Names) > 1 && asWide(l) }) {
+		return out
+	}
+	if plain == nil && untold && try("--delimiter spaces", spaces, even) {
 		return out
 	}
 	if plain != nil && len(plain.Names) == 1 && untold && !hash {

@@ -32,7 +32,7 @@ func (s *sample) duplicates() []Finding {
 		seen[key] = s.lines[r]
 	}
 	// Rows that a field blank under its label makes equal are none, nor are short rows of numbers and a few words.
-	if n == 0 || len(s.rows) < 5 || len(s.fields) < 2 || s.blankRuns() != nil || !s.tellsRows() && s.equalByChance() > 0.001 || share(n, len(s.rows), 0.5) {
+	if n == 0 || len(s.rows) < 5 && !s.tellsRows() || len(s.fields) < 2 || s.blankRuns() != nil || !s.tellsRows() && s.equalByChance() > 0.001 || share(n, len(s.rows), 0.5) {
 		return nil
 	}
 	evidence := ""

@@ -261,7 +261,7 @@ func (s *sample) twoPart(take func(int, Finding)) {
 				if kind == "" && !numbered && (len(measures) < 2 || n < 4) {
 					continue
 				}
-				if kind == "" && !numbered && !s.measuresBetter(pairs, pairName, side) {
+				if _, n := sameButDigits(labels); kind == "" && !numbered && n < len(labels) && !s.measuresBetter(pairs, pairName, side) {
 					continue
 				}
 				name := kind
@@ -432,7 +432,7 @@ func (s *sample) onePart(take func(int, Finding)) {
 		}
 	}
 	for k, at := range byKind {
-		if len(at) < 3 || k == "month" && s.twice(at) {
+		if len(at) < 3 || k == "month" && s.twice(at) || k == "time" && len(s.fitting("{x:#}:{y:#}")) > len(at) {
 			continue
 		}
 		names := make([]string, len(at))

@@ -94,9 +94,17 @@ func (s *sample) totals() []Finding {
 	var out []Finding
 	for _, f := range s.totalsIn() {
 		cells := slices.DeleteFunc(slices.Clone(f.order), func(c string) bool { return !f.isTotal(c) })
-		if len(cells) > 0 {
-			out = append(out, f.totalRows(cells))
+		if len(cells) == 0 {
+			continue
 		}
+		x := f.totalRows(cells)
+		if !s.addUp(f, cells) { // nothing proves that they are sums
+			if !slices.ContainsFunc(cells, f.namesTotal) {
+				continue
+			}
+			x.Part, x.Step, x.Question = Told, "", "are these sums of other rows? No rows above them add up to them"
+		}
+		out = append(out, x)
 	}
 	if len(out) == 0 && s.whole {
 		if f, ok := s.sumOfAll(); ok {
@@ -129,7 +137,7 @@ func (s *sample) totals() []Finding {
 		if !proved {
 			x.Part, x.Step, x.Question = Told, "", "is it one? The fields before it do not add up to it"
 		} else if !totalWord(f.name) && !lastIsTotal(f.name) {
-			x.Part, x.Question = Decide, "is it the total of them?"
+			x.Part, x.Step, x.Question = Told, "", "is it the total of them? It is not named so"
 		}
 		out = append(out, x)
 	}
@@ -182,6 +190,62 @@ func (f *field) totalRows(cells []string) Finding {
 	}
 	return Finding{Kind: "total rows", Says: diag.Plural(int64(n), "row") + " of totals among the data", Evidence: f.example(func(x string) bool { return x == cells[0] }),
 		Part: Decide, Question: "are these sums of other rows? They would leave", Fields: []string{f.name}, Step: "where " + Shell(strings.Join(keep, " and "))}
+}
+
+// namesTotal tells a cell that names a total by itself: of words for totals alone, or with another cell of the field.
+func (f *field) namesTotal(c string) bool {
+	words := strings.FieldsFunc(strings.ToLower(c), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	words = slices.DeleteFunc(words, func(w string) bool { return slices.Contains(totalWords, w) || w == "grand" || w == "of" || w == "for" })
+	rest := strings.Join(words, " ")
+	return rest == "" || slices.ContainsFunc(f.order, func(o string) bool { return !f.isTotal(o) && strings.EqualFold(o, rest) })
+}
+
+// addUp tells whether every row of totals holds in each field of numbers the sum of the rows above it back to the total before, or of
+// all rows that are none, or of those of the same label.
+func (s *sample) addUp(f *field, cells []string) bool {
+	total := make([]bool, len(s.rows))
+	for r, c := range f.cells {
+		total[r] = slices.Contains(cells, c)
+	}
+	sums := func(r int, in func(q int) bool) bool {
+		some := false
+		for _, g := range s.fields {
+			want, ok := number(g.cells[r])
+			if g == f || !ok || !share(g.numbers, g.filled, 0.5) && g.amounts(len(s.rows)) == nil {
+				continue
+			}
+			sum, n := decimal.D{}, 0
+			for q, c := range g.cells {
+				if d, ok := number(c); ok && !total[q] && in(q) {
+					var err error
+					if sum, err = sum.Add(d); err != nil {
+						return false
+					}
+					n++
+				}
+			}
+			if n == 0 || sum.Cmp(want) != 0 {
+				return false
+			}
+			some = some || n > 1 || len(cells) > 1
+		}
+		return some
+	}
+	for r := range total {
+		if !total[r] {
+			continue
+		}
+		above := r - 1
+		for above >= 0 && !total[above] {
+			above--
+		}
+		label := strings.ToLower(f.cells[r])
+		if !sums(r, func(q int) bool { return q < r && q > above }) && !sums(r, func(int) bool { return true }) &&
+			!sums(r, func(q int) bool { return f.cells[q] != "" && strings.Contains(label, strings.ToLower(f.cells[q])) }) {
+			return false
+		}
+	}
+	return true
 }
 
 // sumOfAll tells whether the last row is the sum of all others, and gives the field that names it.
