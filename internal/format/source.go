@@ -172,6 +172,7 @@ func openText(in *opened, delimiter byte, o ReadOptions) (*oneFile, *Input, erro
 		in.close()
 		return nil, nil, err
 	}
+	f.d.NoQuotes = o.NoQuotes
 	if f.d.Delimiter == 0 {
 		f.d.Delimiter = o.Layout.delimiter()
 	}

@@ -513,7 +513,7 @@ func (s *sample) spellings() []Finding {
 				if tidy[few] > tidy[many] {
 					few, many = b, a
 				}
-				if !alike && tidy[few]*4 <= tidy[many] && len([]rune(few)) >= 5 && !strings.ContainsFunc(few, unicode.IsDigit) && levenshtein.ComputeDistance(a, b) == 1 {
+				if !alike && tidy[few]*4 <= tidy[many] && len([]rune(few)) >= 5 && !strings.ContainsFunc(few+many, unicode.IsDigit) && !strings.ContainsAny(few+many, "/^*+") && levenshtein.ComputeDistance(a, b) == 1 {
 					alike = true
 				}
 				if alike && !isNumber(few) && !isNumber(many) && !strings.ContainsAny(few+many, "=,") && !s.toldApart(f, few, many) {

@@ -55,6 +55,9 @@ func readable(in input, o format.ReadOptions, l *format.Sample, err error) (*for
 				part, question = Decide, "do the names of the fields stand in the comment ("+names+")? rename gives them"
 			}
 		}
+		if w.options.Body > 0 && o.Body == 0 {
+			part, question = Decide, "is what stands above the data nothing but a title?"
+		}
 		f := Finding{Kind: "reading", Part: part, Question: question, reads: true, Says: told + "; " + w.says, Evidence: diag.Names(w.sample.Names)}
 		return w.sample, w.options, []Finding{f}, nil
 	}
