@@ -70,7 +70,7 @@ func readHead(rows []delimited.Record, o ReadOptions, merged mergedAreas) (*head
 	h.body = to + 1
 	if o.Header.Kind == HeaderNone {
 		h.body = 0
-		n := width(rows)
+		n := width(rows[min(emptyFirst(rows), len(rows)):])
 		if o.Body > 0 && o.Body <= len(rows) {
 			n = width(rows[o.Body-1:])
 		}

@@ -29,6 +29,8 @@ func TestLayouts(t *testing.T) {
 		{"comments without quotes", ReadOptions{Layout: comment, NoQuotes: true}, "a,b\n1,\"x\n# y\n2,\"\n", "a|b/1|\"x/2|\""},
 		{"a comment of two characters, CRLF", ReadOptions{Layout: Layout{Comment: "//"}}, "a,b\r\n// x\r\n/1,2\r\n", "a|b//1|2"},
 		{"runs of spaces", ReadOptions{Layout: spaces}, "a   b \tc\n 1 2    3\n\n4 6\" ,\n", "a|b|c/1|2|3/4|6\"|,"},
+		{"many lines of comment", ReadOptions{Layout: Layout{Comment: "#"}}, strings.Repeat("# by hand\n", 30_000) + "a,b\n1,2\n", "a|b/1|2"},
+		{"of them alone", ReadOptions{Layout: Layout{Comment: "#"}, Header: Header{Kind: HeaderNone}}, strings.Repeat("# by hand\n", 40) + "1,2\n", "field 1|field 2/1|2"},
 		{"quoted pieces", ReadOptions{Layout: spaces}, "a b\n\"x  y\" \"6\"\"\"\n\"\" \"open\nx\"y z\n", "a|b/x  y|6\"/|\"open/x\"y|z"},
 		{"quotes as text", ReadOptions{Layout: spaces, NoQuotes: true}, "a b\n\"x y\"\n", "a|b/\"x|y\""},
 		{"runs of spaces, a row too long", ReadOptions{Layout: spaces}, "a b\n1 2 3\n", "a|b/error: f1.csv line 2: the row has 3 cells, the header 2; beyond them stands \"3\""},

@@ -159,6 +159,15 @@ func openDelimited(path string, delimiter byte, o ReadOptions) (*oneFile, *Input
 	return openText(in, delimiter, o)
 }
 
+// emptyFirst counts the empty rows at the beginning.
+func emptyFirst(rows []delimited.Record) int {
+	n := slices.IndexFunc(rows, func(r delimited.Record) bool { return len(r.Cells) > 0 })
+	if n < 0 {
+		return len(rows)
+	}
+	return n
+}
+
 func openText(in *opened, delimiter byte, o ReadOptions) (*oneFile, *Input, error) {
 	f := &textFile{in: in, d: delimited.Dialect{Delimiter: o.Delimiter, NoQuotes: o.NoQuotes}}
 	if f.d.Delimiter == 0 && o.Layout.delimiter() == 0 {
@@ -190,6 +199,23 @@ func openText(in *opened, delimiter byte, o ReadOptions) (*oneFile, *Input, erro
 		if err := in.more(3 * len(in.probe)); err != nil {
 			in.close()
 			return nil, nil, err
+		}
+		rows, err = delimited.Head(in.probe, f.d, most, in.rest == nil)
+	}
+	for err == nil && emptyFirst(rows) > 0 { // empty lines, of comments too, stand above what is looked at
+		switch {
+		case len(rows) == most && most < emptyFirst(rows)+headRows+1:
+			most += emptyFirst(rows) + headRows
+		case emptyFirst(rows) == len(rows) && in.rest != nil && len(in.probe) < delimited.MostRow:
+			if err := in.more(3 * len(in.probe)); err != nil {
+				in.close()
+				return nil, nil, err
+			}
+		default:
+			most = 0
+		}
+		if most == 0 {
+			break
 		}
 		rows, err = delimited.Head(in.probe, f.d, most, in.rest == nil)
 	}

@@ -55,7 +55,7 @@ func (s *sample) markers(r *Report, told []string) []string {
 			}
 		}
 		switch {
-		case most < 2 && (len(in) == 0 || !slices.Contains([]string{"N/A", "n/a", "n.a.", "#N/A", "NULL"}, m)): // nothing tells what they are
+		case most < 2 && (len(in) == 0 || !slices.Contains([]string{"N/A", "n/a", "n.a.", "#N/A", "NULL"}, m) && !slices.ContainsFunc(in, func(f *field) bool { return f.counts[m] == f.filled && f.filled > 4 })): // nothing tells what they are
 		case most < 2:
 			var names []string
 			for _, f := range in {
@@ -192,7 +192,8 @@ func (s *sample) severalValues() []Finding {
 					within[p] = c
 				}
 			}
-			if long || !share(total-len(pieces), total, 0.25) || isNumbers(pieces) && sep == "," || !share(len(free), len(pieces), 0.4) {
+			named := plural(f.name) && !strings.Contains(sep, " ") && share(with, f.filled, 0.6) && !spaced(pieces)
+			if long || isNumbers(pieces) && sep == "," || !named && (!share(total-len(pieces), total, 0.25) || !share(len(free), len(pieces), 0.4)) {
 				continue
 			}
 			shown := strings.ReplaceAll(sep, "\n", `\n`)
@@ -203,6 +204,21 @@ func (s *sample) severalValues() []Finding {
 		}
 	}
 	return out
+}
+
+// plural tells a name of several things, as aliases.
+func plural(name string) bool {
+	return len(name) > 3 && strings.HasSuffix(name, "s") && !strings.HasSuffix(name, "ss") && !strings.HasSuffix(name, "us")
+}
+
+// spaced tells whether a piece has a space in it.
+func spaced(pieces map[string]int) bool {
+	for p := range pieces {
+		if strings.Contains(p, " ") {
+			return true
+		}
+	}
+	return false
 }
 
 func isNumbers(pieces map[string]int) bool {
@@ -415,8 +431,16 @@ func isCode(s string) bool { return len(s) > 1 && s[0] == '0' && s[1] >= '0' && 
 
 // spaces finds stray spaces and invisible characters.
 func (s *sample) spaces() []Finding {
-	if len(s.fields) == 1 && strings.Contains(s.fields[0].name, " ") { // a text, or a table that is not taken apart
-		return nil
+	if len(s.fields) == 1 { // a text, or a table that is not taken apart
+		parted := 0
+		for _, c := range s.fields[0].cells {
+			if len(strings.Fields(c)) > 1 && strings.Contains(strings.TrimSpace(c), "  ") {
+				parted++
+			}
+		}
+		if strings.Contains(s.fields[0].name, " ") || share(parted, s.fields[0].filled, 0.3) {
+			return nil
+		}
 	}
 	var names []string
 	n, of, example := 0, 0, ""

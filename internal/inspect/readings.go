@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"slices"
 	"strconv"
@@ -225,15 +226,18 @@ func namesAreData(l *format.Sample) bool {
 		}
 		seen[c] = true
 	}
-	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || among(l, rows)
+	alone := numbers == 1 && telling == 1 && len(rows) > 4 // a number with a decimal point over numbers is no name
+	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || alone || among(l, rows) || codesAbove(l, rows)
 }
 
-// among tells a header that could be any row beneath it: in each field a number among its numbers, or a text that stands there too.
+// among tells a header that could be any row beneath it: over numbers a number, among them in one field at least, or a text that stands
+// there too. Years, and numbers that grow by the same step, are names.
 func among(l *format.Sample, rows [][]string) bool {
 	if len(rows) < 3 || len(l.Names) == 1 && len(rows) < 10 {
 		return false
 	}
-	numbers := 0
+	var numbers []float64
+	inside, texts := 0, 0
 	for i, c := range l.First[l.Header.From-1].Cells {
 		c = strings.TrimSpace(c)
 		d, number := decimal.Parse(c)
@@ -249,14 +253,47 @@ func among(l *format.Sample, rows [][]string) bool {
 				same = same || strings.TrimSpace(r[i]) == c
 			}
 		}
-		if number && !(below && above) || !number && !same || c == "" {
+		switch {
+		case c == "" || !number && !same:
 			return false
-		}
-		if number {
-			numbers++
+		case !number:
+			texts++
+		default:
+			numbers = append(numbers, d.Float())
+			if below && above {
+				inside++
+			}
 		}
 	}
-	return numbers > 0
+	if inside == len(numbers) && inside > 0 {
+		return true
+	}
+	even, years := true, true
+	for i, n := range numbers {
+		even = even && (i < 2 || n-numbers[i-1] == numbers[1]-numbers[0])
+		years = years && n == math.Trunc(n) && n >= 1900 && n <= 2100
+	}
+	return len(numbers) > 1 && inside+texts > 0 && !years && (len(numbers) == 2 || !even)
+}
+
+// codesAbove tells a header whose first cell begins with a digit, as nearly all beneath it, which are no numbers: it is one of those codes.
+func codesAbove(l *format.Sample, rows [][]string) bool {
+	h := strings.TrimSpace(l.First[l.Header.From-1].Cells[0])
+	digit := func(c string) bool { return c != "" && c[0] >= '0' && c[0] <= '9' }
+	if len(rows) < 5 || len(h) < 2 || !digit(h) || timeKind(h) != "" {
+		return false
+	}
+	codes, all := 0, 0
+	for _, r := range rows[:min(len(rows), 500)] {
+		c := strings.TrimSpace(r[0])
+		if !digit(c) {
+			return false
+		}
+		if all++; !isNumber(c) && !isDate(c) {
+			codes++
+		}
+	}
+	return share(codes, all, 0.5)
 }
 
 // ways are the other ways in which all rows can be read, the likeliest first.
@@ -323,7 +360,7 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 		at := marked(rows)
 		if try("--header "+strconv.Itoa(at+1), func(c *format.ReadOptions) {
 			c.Header = format.Header{Kind: format.HeaderRows, From: at + 1, To: at + 1}
-		}, asWide) {
+		}, nil) {
 			return out
 		}
 	case hash && o.Layout.Comment == "":
@@ -354,7 +391,10 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 		try("--delimiter spaces --header-first row", func(c *format.ReadOptions) { spaces(c); first(c) }, even) {
 		return out
 	}
-	if fault != nil && !o.NoQuotes && try("--quote none", func(c *format.ReadOptions) { c.NoQuotes = true }, func(l *format.Sample) bool { return len(l.Names) > 1 && asWide(l) }) {
+	if fault != nil && !o.NoQuotes && try("--quote none", func(c *format.ReadOptions) { c.NoQuotes = true }, func(l *format.Sample) bool {
+		first := filledRows(l)[0].first()
+		return len(l.Names) > 1 && asWide(l) && !strings.HasPrefix(first, "{") && !strings.HasPrefix(first, "[") // which is JSON
+	}) {
 		return out
 	}
 	if plain == nil && untold && try("--delimiter spaces", spaces, even) {
@@ -401,7 +441,17 @@ func marked(rows []laid) int {
 		}
 		last = i
 	}
-	if last < 0 || last+1 >= len(rows) || len(rows[last]) < 2 || len(rows[last]) != len(rows[last+1]) {
+	if last < 0 || last+1 >= len(rows) || len(rows[last]) < 2 {
+		return -1
+	}
+	widest := 0
+	for _, r := range rows[last+1:] {
+		if strings.HasPrefix(r.first(), "#") { // --comment would take the names away, too
+			return -1
+		}
+		widest = max(widest, len(r))
+	}
+	if len(rows[last]) != widest { // rows that lack something at their end are shorter
 		return -1
 	}
 	return last

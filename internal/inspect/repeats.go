@@ -3,6 +3,7 @@ package inspect
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"revuelta/internal/decimal"
@@ -17,6 +18,9 @@ func (s *sample) duplicates() []Finding {
 	}
 	if slices.ContainsFunc(s.fields, func(f *field) bool { return len(f.order) == len(s.rows) }) {
 		return nil // a field tells them all apart
+	}
+	if !slices.ContainsFunc(s.fields, func(f *field) bool { return f.filled > 0 && f.numbers < f.filled || keyWord(f.name) || f.at == 0 && f.countsUp() }) {
+		return nil // numbers alone, as of a series
 	}
 	seen := map[string]int{}
 	n, first, again := 0, 0, 0
@@ -72,6 +76,19 @@ func (f *field) inOrder() bool {
 			return false
 		}
 		before = d
+	}
+	return true
+}
+
+// countsUp tells whether the cells are numbers, each that before it or one more.
+func (f *field) countsUp() bool {
+	before := 0
+	for r, c := range f.cells {
+		n, err := strconv.Atoi(c)
+		if err != nil || r > 0 && n != before && n != before+1 {
+			return false
+		}
+		before = n
 	}
 	return true
 }
