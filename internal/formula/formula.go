@@ -355,6 +355,13 @@ func (c *compiler) binary(n *ast.BinaryNode) (node, error) {
 		out := node{kind: Truth, at: at, slot: -1, yes: func(e *env) bool { return x(e) && y(e) }}
 		if n.Operator == "or" {
 			out.yes = func(e *env) bool { return x(e) || y(e) }
+			return out, nil
+		}
+		for _, v := range []node{l, r} {
+			if v.all == nil {
+				v.all = []node{v}
+			}
+			out.all = append(out.all, v.all...)
 		}
 		return out, nil
 	case "??":

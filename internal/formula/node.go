@@ -54,6 +54,9 @@ type node struct {
 	// many is yes for the rows from one on, as many as truth holds; it gives how
 	// many it was asked for before one failed. nil: row by row.
 	many func(e *env, from int, truth []bool) int
+	// all are the parts of comparisons joined by and, in their order; of one without and, it is nil.
+	all   []node
+	bound *Bound // of an order comparison of two fields; their slots stand for them
 	// nums is num for n rows from one on, n no more than a burst holds. It gives
 	// how many it did before one that calls for num. nil: row by row.
 	nums func(e *env, from, n int, out *decimal.Burst) int
@@ -330,8 +333,33 @@ func comparison(op string, at int, l, r node) (node, error) {
 			}
 			return ok(strings.Compare(a, b))
 		}
+		if !equality && l.slot >= 0 && r.slot >= 0 {
+			out.bound = &Bound{left: l.slot, Op: op, right: r.slot}
+		}
 	}
 	return out, nil
+}
+
+// Bound is an order comparison of two fields: as numbers where both cells are, else as texts; false where one is blank.
+type Bound struct {
+	Left, Op, Right string
+	left, right     int
+}
+
+// Bounds gives the order comparisons of two fields that a formula begins with, joined by and, and whether it holds nothing else.
+func (f *Formula) Bounds() (out []Bound, whole bool) {
+	parts := f.root.all
+	if parts == nil {
+		parts = []node{f.root}
+	}
+	for i := range parts {
+		b := parts[i].bound
+		if b == nil {
+			return out, false
+		}
+		out = append(out, Bound{Left: f.fields[b.left], Op: b.Op, Right: f.fields[b.right]})
+	}
+	return out, true
 }
 
 func quote(s string) string {

@@ -111,6 +111,7 @@ type joined struct {
 	columns      [][]string // of the other table
 	absent       []table.Absent
 	rows         int
+	lines        []int32      // of its rows, as far as known
 	keys         []int        // its key fields
 	ids          keying.Names // of its keys
 	first        []int32      // the first row of each key
@@ -186,6 +187,27 @@ func (t *joined) add(b *table.Batch) {
 		}
 	}
 	t.rows += b.Rows
+	if t.Partners == "error" {
+		for r := range b.Rows {
+			t.lines = append(t.lines, int32(b.Origin.LineOf(r)))
+		}
+	}
+}
+
+// linesOf names the lines of some rows, "" where they are not known.
+func (t *joined) linesOf(rows []int32) string {
+	const most = 3
+	var list []string
+	for _, r := range rows {
+		if int(r) >= len(t.lines) || t.lines[r] == 0 {
+			return ""
+		}
+		list = append(list, diag.Count(int64(t.lines[r])))
+	}
+	if len(list) > most {
+		return fmt.Sprintf(", lines %s and %d more", strings.Join(list[:most], ", "), len(list)-most)
+	}
+	return ", lines " + strings.Join(list[:len(list)-1], ", ") + " and " + list[len(list)-1]
 }
 
 // index numbers the keys. Rows with a blank among their keys have no partner.
@@ -353,6 +375,10 @@ func (t *joined) Bind(in *table.Schema) (*step.Bound, error) {
 			return nil, err
 		}
 	}
+	var found *ranges
+	if when != nil {
+		found = t.rangesOf(in)
+	}
 	schema := table.NewSchema(names)
 	return &step.Bound{
 		Schema:         schema,
@@ -363,7 +389,7 @@ func (t *joined) Bind(in *table.Schema) (*step.Bound, error) {
 			w := &joiner{t: t, in: in, s: s, here: here, both: both, dst: table.Get(), sub: table.Get(), pair: &table.Batch{},
 				cells: make([][]string, len(here)), spare: make([][]string, len(here)), key: make([]string, len(here))}
 			if when != nil {
-				w.when = when.Eval()
+				w.when, w.ranges = when.Eval(), found
 			}
 			return w.run
 		},

@@ -21,6 +21,7 @@ type joiner struct {
 	here   []int
 	both   []int
 	when   *formula.Eval
+	ranges *ranges // nil: every row with the key is tried
 	pair   *table.Batch
 	cells  [][]string
 	spare  [][]string
@@ -31,6 +32,7 @@ type joiner struct {
 	rows     []int32 // of the source, for each row that comes out
 	partners []int32 // its partner, -1
 	some     []int32
+	found    []int32 // by the ranges
 	left     []int32
 	dst, sub *table.Batch
 }
@@ -73,6 +75,20 @@ func (w *joiner) run(src *table.Batch, emit func(*table.Batch) error) error {
 			from = t.first[id]
 		}
 		w.some = w.some[:0]
+		if from >= 0 && w.ranges != nil {
+			group := 0
+			if len(w.here) > 0 {
+				group = int(w.ids[r])
+			}
+			found, ok := w.ranges.find(w.found[:0], group, src, r)
+			if w.found = found; ok {
+				var fits bool
+				if fits, stop = w.among(src, r, found); fits {
+					stop = w.take(src, r)
+				}
+				continue
+			}
+		}
 		for p := from; p >= 0; {
 			ok, fail := w.holds(src, r, int(p))
 			if fail != nil {
@@ -104,6 +120,24 @@ func (w *joiner) run(src *table.Batch, emit func(*table.Batch) error) error {
 		}
 	}
 	return stop
+}
+
+// among takes those of some rows that the formula holds for; false where it fails on one, and the row does not fit.
+func (w *joiner) among(src *table.Batch, r int, found []int32) (bool, error) {
+	if w.some = append(w.some[:0], found...); w.ranges.exact {
+		return true, nil
+	}
+	w.some = w.some[:0]
+	for _, p := range found {
+		ok, fail := w.holds(src, r, int(p))
+		if fail != nil {
+			return false, w.fail(src, r, fail)
+		}
+		if ok {
+			w.some = append(w.some, p)
+		}
+	}
+	return true, nil
 }
 
 // single finds the partners of the first rows, as long as they have one each; it gives how many have.
@@ -210,7 +244,7 @@ func (w *joiner) take(src *table.Batch, r int) error {
 		}
 		return nil
 	case n > 1 && t.Partners == "error":
-		return w.stop(src, r, fmt.Sprintf("has %d partners in %s", n, t.name), "--partners each", "--partners first", "distinct the other table first")
+		return w.stop(src, r, fmt.Sprintf("has %d partners in %s%s", n, t.name, t.linesOf(w.some)), "--partners each", "--partners first", "distinct the other table first")
 	case n > 1:
 		w.s.Counters.Count[joinSeveral]++
 		if t.Partners == "first" {
@@ -245,6 +279,18 @@ func (w *joiner) stop(src *table.Batch, r int, reason string, tries ...string) e
 			key += ", "
 		}
 		key += diag.Quote(w.cells[k][r])
+	}
+	if len(w.here) == 0 && w.t.When != nil { // the cells that the formula looks at
+		var list []string
+		for i, n := range w.in.Names() {
+			if slices.Contains(w.t.When.Fields(), n) {
+				list = append(list, n+" "+diag.Quote(src.Cols[i].At(r)))
+			}
+		}
+		if len(list) > 0 {
+			key = "the row with " + strings.Join(list, ", ")
+			reason = strings.TrimPrefix(reason, "the row ")
+		}
 	}
 	e := diag.Dataf("%s", strings.TrimSpace(key+" "+reason)).At(source, src.Origin.LineOf(r))
 	if len(w.here) > 0 {
