@@ -5,18 +5,20 @@ import (
 	"bytes"
 	"errors"
 	"io"
-	"slices"
+	"os"
 	"strings"
 
 	"github.com/go-json-experiment/json/jsontext"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/rowstore"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // openJSON opens JSON (an array of objects, or one object) or NDJSON (an
 // object a line). Its fields are known only when all is read, so a file is gone through
-// twice, and standard input is held.
+// twice, and what comes through a pipe goes to a temporary file first.
 func openJSON(path string, o ReadOptions) (*oneFile, *Input, error) {
 	in, err := open(path, o)
 	if err != nil {
@@ -33,7 +35,7 @@ var ndjsonFormat = Format{
 }
 
 var jsonFormat = Format{
-	Name: "json", Suffixes: []string{".json"}, Keeps: "as ndjson, in one array", Loses: "as ndjson; the file is held in memory",
+	Name: "json", Suffixes: []string{".json"}, Keeps: "as ndjson, in one array", Loses: "as ndjson",
 	looks: looksLikeJSON, read: readJSON,
 	open: one(openJSON), sample: sampleOfTable,
 	encode: func(path string, o WriteOptions) (Encoding, error) { return jsonOf(path, o, true), nil },
@@ -58,30 +60,58 @@ func readJSON(in *opened, o ReadOptions) (*oneFile, *Input, error) {
 	if o.Header.Kind != HeaderFirst || o.Body > 0 || o.Foot > 0 || o.FootAuto {
 		return nil, nil, diag.Usagef("--header, --body and --foot do not go with JSON: its members name the fields").At(in.name, 0)
 	}
-	text := in.probe
+	f := &jsonFile{file: in.name, flatten: o.Flatten, at: map[string]int{}, again: func() (io.Reader, func(), error) {
+		return bytes.NewReader(in.probe), func() {}, nil
+	}}
+	from := io.Reader(bytes.NewReader(in.probe))
 	if in.rest != nil {
-		more, err := io.ReadAll(in.rest)
-		if err != nil {
-			return nil, nil, in.readError(err)
-		}
-		text = append(slices.Clip(text), more...)
-	}
-	f := &jsonFile{file: in.name, text: text, flatten: o.Flatten, at: map[string]int{}}
-	err := f.each(func(line int, members []member) error {
-		for _, m := range members {
-			if _, ok := f.at[m.name]; !ok {
-				f.at[m.name] = len(f.names)
-				f.names = append(f.names, strings.Clone(m.name))
+		if at, err := os.Stat(in.name); err == nil && at.Mode().IsRegular() {
+			f.again = func() (io.Reader, func(), error) {
+				in, err := open(in.name, o)
+				if err != nil {
+					return nil, nil, err
+				}
+				rest := in.rest
+				if rest == nil {
+					rest = bytes.NewReader(nil)
+				}
+				return io.MultiReader(bytes.NewReader(in.probe), rest), func() { in.close() }, nil
 			}
+			from = io.MultiReader(from, in.rest)
+		} else { // a pipe is read once
+			kept, err := rowstore.Temporary("")
+			if err != nil {
+				return nil, nil, err
+			}
+			f.kept = kept
+			f.again = func() (io.Reader, func(), error) {
+				_, err := kept.Seek(0, io.SeekStart)
+				return kept, func() {}, err
+			}
+			from = io.TeeReader(io.MultiReader(from, in.rest), kept)
 		}
-		return nil
-	})
+	}
+	names := &jsonReader{f: f, names: func(name []byte) {
+		if _, ok := f.at[string(name)]; !ok {
+			f.at[string(name)] = len(f.names)
+			f.names = append(f.names, string(name))
+		}
+	}}
+	err := names.read(from)
+	if failed := names.failed; failed != nil {
+		f.close()
+		return nil, nil, in.readError(failed)
+	}
 	// A fault in the middle is told when the rows before it have gone.
 	if len(f.names) == 0 {
+		f.close()
 		if err == nil {
 			err = diag.Dataf("there are no objects in it, so no fields").At(in.name, 0)
 		}
 		return nil, nil, err
+	}
+	if f.kept != nil && err != nil { // what stands behind the fault is wanted for its line alone
+		_, _ = io.Copy(io.Discard, from)
 	}
 	clean, notes := headerNames(f.names, in.notes)
 	input := &Input{Name: in.name, Fields: len(f.names), Size: in.size, Notes: notes, How: Found{Encoding: in.found}}
@@ -89,111 +119,190 @@ func readJSON(in *opened, o ReadOptions) (*oneFile, *Input, error) {
 	return &oneFile{body: f, names: clean}, input, nil
 }
 
-// jsonFile is the objects of a JSON or NDJSON text.
+// jsonFile is the objects of a JSON or NDJSON text. They are gone through twice: for the names of the fields, and for the rows.
 type jsonFile struct {
 	file    string
-	text    []byte
 	flatten bool
 	names   []string
 	at      map[string]int
+	again   func() (from io.Reader, done func(), err error) // reads the text anew
+	kept    *os.File                                        // the text of a pipe
 
 	chunks chan Chunk
 	stop   chan struct{}
 	err    error
 }
 
-// member is a member of an object, as a cell.
-type member struct{ name, cell string }
+// jsonReader goes through the objects of a text once: for their names, or for their cells.
+type jsonReader struct {
+	f      *jsonFile
+	names  func(name []byte)    // as written, with those above it where members are flattened; its cell is passed over
+	begin  func(line int) error // an object begins
+	cell   func(name []byte, kind jsontext.Kind, value []byte) error
+	end    func() error
+	failed error // of reading the text
 
-// each goes through the objects.
-func (f *jsonFile) each(do func(line int, members []member) error) error {
-	d := jsontext.NewDecoder(bytes.NewReader(f.text), jsontext.AllowDuplicateNames(true))
-	line, counted := 1, int64(0)
-	depth := 0
+	d      *jsontext.Decoder
+	lines  lineCounter
+	prefix []byte
+	inside bool
+}
+
+// lineCounter counts the lines of a text that is read through it, up to a place asked for; places rise.
+type lineCounter struct {
+	from   io.Reader
+	offset int64
+	ends   []int64 // places of line ends behind the last that was asked for
+	line   int     // of that
+	err    error
+}
+
+func (l *lineCounter) Read(p []byte) (int, error) {
+	n, err := l.from.Read(p)
+	for at := 0; ; at++ {
+		i := bytes.IndexByte(p[at:n], '\n')
+		if i < 0 {
+			break
+		}
+		at += i
+		l.ends = append(l.ends, l.offset+int64(at))
+	}
+	l.offset += int64(n)
+	if err != nil && err != io.EOF {
+		l.err = err
+	}
+	return n, err
+}
+
+func (l *lineCounter) at(offset int64) int {
+	n := 0
+	for n < len(l.ends) && l.ends[n] < offset {
+		n++
+	}
+	l.line += n
+	l.ends = l.ends[:copy(l.ends, l.ends[n:])]
+	return l.line
+}
+
+// read goes through a text.
+func (r *jsonReader) read(from io.Reader) error {
+	r.lines = lineCounter{from: from, line: 1}
+	r.d = jsontext.NewDecoder(&r.lines, jsontext.AllowDuplicateNames(true))
 	for {
-		switch d.PeekKind() {
+		switch kind := r.d.PeekKind(); kind {
 		case '[':
-			if depth > 0 {
-				return f.fault(d, line, nil)
+			if _, err := r.d.ReadToken(); err != nil {
+				return r.fault(err)
 			}
-			depth = 1
-			d.ReadToken()
-			continue
+			if r.inside {
+				return r.other()
+			}
+			r.inside = true
 		case ']':
-			depth = 0
-			d.ReadToken()
-			continue
-		}
-		raw, err := d.ReadValue()
-		if err == io.EOF {
-			return nil
-		}
-		start := d.InputOffset() - int64(len(raw))
-		if err == nil {
-			line += bytes.Count(f.text[counted:start], []byte{'\n'})
-			counted = start
-		}
-		if err != nil || raw.Kind() != '{' {
-			return f.fault(d, line, err)
-		}
-		members, err := f.members(nil, "", raw)
-		if err != nil {
-			return f.fault(d, line, err)
-		}
-		if err := do(line, members); err != nil {
-			return err
+			r.inside = false
+			if _, err := r.d.ReadToken(); err != nil {
+				return r.fault(err)
+			}
+		case '{':
+			if _, err := r.d.ReadToken(); err != nil {
+				return r.fault(err)
+			}
+			line := r.lines.at(r.d.InputOffset())
+			if r.begin != nil {
+				if err := r.begin(line); err != nil {
+					return err
+				}
+			}
+			if err := r.members(line); err != nil {
+				return err
+			}
+			if r.end != nil {
+				if err := r.end(); err != nil {
+					return err
+				}
+			}
+		default:
+			_, err := r.d.ReadValue()
+			if err == io.EOF {
+				return nil
+			}
+			if err != nil {
+				return r.fault(err)
+			}
+			return r.other()
 		}
 	}
 }
 
-func (f *jsonFile) fault(d *jsontext.Decoder, line int, err error) error {
-	text := "here stands no object; a table is an array of objects, or an object a line"
+// members goes through the members of an object up to its end.
+func (r *jsonReader) members(line int) error {
+	for r.d.PeekKind() != '}' {
+		raw, err := r.d.ReadValue()
+		if err != nil {
+			return r.fault(err)
+		}
+		above := len(r.prefix)
+		if r.prefix, err = unquoted(r.prefix, raw); err != nil {
+			return r.fault(err)
+		}
+		switch kind := r.d.PeekKind(); {
+		case kind == '{' && r.f.flatten:
+			r.prefix = append(r.prefix, '.')
+			if _, err := r.d.ReadToken(); err != nil {
+				return r.fault(err)
+			}
+			if err := r.members(line); err != nil {
+				return err
+			}
+		case r.cell == nil:
+			if err := r.d.SkipValue(); err != nil {
+				return r.fault(err)
+			}
+			r.names(r.prefix)
+		default:
+			value, err := r.d.ReadValue()
+			if err != nil {
+				return r.fault(err)
+			}
+			if err := r.cell(r.prefix, kind, value); err != nil {
+				return r.fault(err)
+			}
+		}
+		r.prefix = r.prefix[:above]
+	}
+	if _, err := r.d.ReadToken(); err != nil {
+		return r.fault(err)
+	}
+	return nil
+}
+
+// unquoted appends the text of a JSON string that was checked.
+func unquoted(dst, raw []byte) ([]byte, error) {
+	if bytes.IndexByte(raw, '\\') < 0 {
+		return append(dst, raw[1:len(raw)-1]...), nil
+	}
+	return jsontext.AppendUnquote(dst, raw)
+}
+
+// other is the fault of a value that is no object.
+func (r *jsonReader) other() error {
+	return diag.Dataf("here stands no object; a table is an array of objects, or an object a line").At(r.f.file, r.lines.at(r.d.InputOffset()))
+}
+
+func (r *jsonReader) fault(err error) error {
+	if told := (*diag.Error)(nil); errors.As(err, &told) {
+		return err
+	}
+	if r.lines.err != nil {
+		r.failed = r.lines.err
+		return r.failed
+	}
+	line := r.lines.at(r.d.InputOffset())
 	var s *jsontext.SyntacticError
 	if errors.As(err, &s) {
-		at := min(s.ByteOffset, int64(len(f.text)))
-		line = 1 + bytes.Count(f.text[:at], []byte{'\n'})
-		text = "this is not JSON: " + strings.TrimPrefix(s.Err.Error(), "jsontext: ")
-	} else if err != nil {
-		text = "this is not JSON: " + strings.TrimPrefix(err.Error(), "jsontext: ")
+		line, err = r.lines.at(s.ByteOffset), s.Err
 	}
-	return diag.Dataf("%s", text).At(f.file, line)
-}
-
-// members lists the members of an object; nested objects stay JSON text, or
-// their members become fields a.b.
-func (f *jsonFile) members(dst []member, prefix string, raw jsontext.Value) ([]member, error) {
-	d := jsontext.NewDecoder(bytes.NewReader(raw), jsontext.AllowDuplicateNames(true))
-	if _, err := d.ReadToken(); err != nil {
-		return dst, err
-	}
-	for d.PeekKind() != '}' {
-		name, err := d.ReadToken()
-		if err != nil {
-			return dst, err
-		}
-		full := prefix + name.String()
-		value, err := d.ReadValue()
-		if err != nil {
-			return dst, err
-		}
-		switch kind := value.Kind(); {
-		case kind == '{' && f.flatten:
-			if dst, err = f.members(dst, full+".", value); err != nil {
-				return dst, err
-			}
-		case kind == 'n':
-			dst = append(dst, member{full, ""})
-		case kind == '"':
-			text, err := jsontext.AppendUnquote(nil, value)
-			if err != nil {
-				return dst, err
-			}
-			dst = append(dst, member{full, string(text)})
-		default: // a number keeps its text
-			dst = append(dst, member{full, string(value)})
-		}
-	}
-	return dst, nil
+	return diag.Dataf("this is not JSON: %s", strings.TrimPrefix(err.Error(), "jsontext: ")).At(r.f.file, line)
 }
 
 const jsonRows = 1000 // a chunk
@@ -201,48 +310,115 @@ const jsonRows = 1000 // a chunk
 // pull makes batches in a goroutine of its own, a few ahead.
 func (f *jsonFile) pull() {
 	f.chunks, f.stop = make(chan Chunk, 2), make(chan struct{})
+	stop := f.stop
 	go func() {
 		defer close(f.chunks)
-		var rows [][]string
-		var lines []int
-		before := 0
-		send := func() error {
-			if len(rows) == 0 {
-				return nil
-			}
-			c := Chunk{batch: batchOf(rows, lines, len(f.names)), Bytes: int64(len(f.text) / 100)}
-			rows, lines = nil, nil
-			select {
-			case f.chunks <- c:
-				return nil
-			case <-f.stop:
-				return io.EOF
-			}
+		from, done, err := f.again()
+		if err != nil {
+			f.err = err
+			return
 		}
-		given := make([]int, len(f.names)) // the last object that had each
-		err := f.each(func(line int, members []member) error {
-			row := make([]string, len(f.names))
-			before++
-			for _, m := range members {
-				at := f.at[m.name]
-				if given[at] == before {
-					return diag.Dataf("the object has two members of that name").At(f.file, line).InField(m.name).Trying("give one of them another name")
-				}
-				given[at], row[at] = before, m.cell
-			}
-			rows, lines = append(rows, row), append(lines, line)
-			if len(rows) == table.RowsOf(len(f.names), jsonRows) {
-				return send()
-			}
-			return nil
-		})
-		if e := send(); err == nil {
-			err = e
-		}
-		if err != io.EOF {
+		defer done()
+		if err := f.rows(from, stop); err != io.EOF {
 			f.err = err
 		}
 	}()
+}
+
+// span is where a cell stands in the text of a batch.
+type span struct{ from, to int }
+
+// rows reads the rows of a text; io.EOF where nobody takes them any more.
+func (f *jsonFile) rows(from io.Reader, stop <-chan struct{}) error {
+	width, most := len(f.names), table.RowsOf(len(f.names), jsonRows)
+	var text []byte // of all cells of a batch
+	var cells []span
+	var lines []int32
+	first, before := 0, int64(0)
+	given := make([]int, width) // the last object that had each
+	object := 0
+	r := &jsonReader{f: f}
+	send := func() error {
+		if len(lines) == 0 {
+			return nil
+		}
+		b := table.Get()
+		b.Shape(width)
+		b.Rows = len(lines)
+		all := view.String(text)
+		for i := range width {
+			col := b.Cols[i].Make(len(lines))
+			for r := range col {
+				s := cells[r*width+i]
+				col[r] = all[s.from:s.to]
+			}
+		}
+		b.Origin = table.Origin{Line: first, Each: 1, Lines: lines}
+		at := r.d.InputOffset()
+		c := Chunk{batch: b, Bytes: at - before}
+		before = at
+		text, cells, lines = make([]byte, 0, len(text)+len(text)/8), cells[:0], make([]int32, 0, most)
+		select {
+		case f.chunks <- c:
+			return nil
+		case <-stop:
+			return io.EOF
+		}
+	}
+	blank, next := make([]span, width), 0 // next: where the next member is to be expected
+	open := false                         // an object has begun
+	r.begin = func(line int) error {
+		next, open = 0, true
+		if len(lines) == 0 {
+			first = line
+		}
+		lines = append(lines, int32(line-first))
+		cells = append(cells, blank...)
+		object++
+		return nil
+	}
+	r.cell = func(name []byte, kind jsontext.Kind, value []byte) error {
+		at, ok := next, true
+		if next >= width || f.names[next] != string(name) {
+			at, ok = f.at[string(name)]
+		}
+		if next = at + 1; !ok {
+			return diag.Systemf("the file changed while it was read").At(f.file, 0)
+		}
+		if given[at] == object {
+			return diag.Dataf("the object has two members of that name").At(f.file, first+int(lines[len(lines)-1])).InField(string(name)).Trying("give one of them another name")
+		}
+		given[at] = object
+		from := len(text)
+		var err error
+		switch kind {
+		case 'n':
+		case '"':
+			text, err = unquoted(text, value)
+		default: // a number keeps its text
+			text = append(text, value...)
+		}
+		cells[len(cells)-width+at] = span{from, len(text)}
+		return err
+	}
+	r.end = func() error {
+		open = false
+		if len(lines) == most {
+			return send()
+		}
+		return nil
+	}
+	err := r.read(from)
+	if err != nil && err != io.EOF && open { // the object that is at fault is no row
+		lines, cells = lines[:len(lines)-1], cells[:len(cells)-width]
+	}
+	if err == io.EOF {
+		return err
+	}
+	if e := send(); err == nil {
+		err = e
+	}
+	return err
 }
 
 // batchOf makes a batch of rows.
@@ -270,6 +446,12 @@ func (f *jsonFile) close() error {
 	if f.stop != nil {
 		close(f.stop)
 		f.stop = nil
+		for range f.chunks { // until the goroutine has let go of the text
+		}
+	}
+	if f.kept != nil {
+		f.kept.Close()
+		f.kept = nil
 	}
 	return nil
 }
