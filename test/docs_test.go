@@ -2,6 +2,7 @@ package test
 
 import (
 	"bytes"
+	"encoding/json"
 	"flag"
 	"os"
 	"os/exec"
@@ -29,6 +30,79 @@ func TestReference(t *testing.T) {
 	got, err := os.ReadFile(path)
 	require.NoError(t, err)
 	assert.True(t, cli.Reference() == string(got), "docs/reference.md is not what the descriptions say: go test ./test -run Reference -update writes it anew")
+}
+
+// TestEditors compares the syntax descriptions in docs/editors with those that the program writes, has an editor read the one, and
+// colours a plan by the other.
+func TestEditors(t *testing.T) {
+	for name, s := range cli.Syntax() {
+		path := filepath.Join("..", "docs", "editors", s.Path)
+		if *update {
+			require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+			require.NoError(t, os.WriteFile(path, []byte(s.Text), 0o644))
+		}
+		got, err := os.ReadFile(path)
+		require.NoError(t, err)
+		assert.Equal(t, s.Text, string(got), "%s is not what the descriptions say: go test ./test -run Editors -update writes it anew", path)
+		_, out, _ := program(t, "editor "+name)
+		assert.Equal(t, s.Text, out)
+	}
+	plan := "# Harvest\nread harvest.csv --blank 'NA'\nunpivot '{month} {@}' --skip-blank # fold\nset 'x = round(kilos, 1) and p'\npivot --nosuch ${month} @stages\n"
+	wants := map[string]string{ // a text of the plan, and what it is
+		"# Harvest": "comment", "read": "keyword", "--blank": "entity", "'NA'": "string", "{month}": "variable.parameter", "--skip-blank": "entity", "# fold": "comment", "round": "support", "--nosuch": "invalid", "${month}": "variable.other", "@stages": "constant.other",
+	}
+	t.Run("grammar", func(t *testing.T) {
+		type rule struct {
+			Name, Match, Begin, End string
+			Patterns                []rule
+		}
+		var g struct{ Patterns []rule }
+		require.NoError(t, json.Unmarshal([]byte(cli.Syntax()["grammar"].Text), &g))
+		scopes := func(text string) (out []string) {
+			var look func(rules []rule, in string)
+			look = func(rules []rule, in string) {
+				for _, r := range rules {
+					source := r.Match
+					if source == "" {
+						source = r.Begin + "[^" + r.End + "]*" + r.End
+					}
+					// What stands before and behind, which this library does not look at, is put in.
+					source = strings.NewReplacer(`(?<=\s)`, `\s`, `(?<!\S)`, `(?:^|\s)`, `(?=\s|=|$)`, `(?:[\s=]|$)`, `(?=\s|$)`, `(?:\s|$)`, `(?=\()`, `\(`).Replace(source)
+					for _, found := range regexp.MustCompile("(?m)"+source).FindAllString(in, -1) {
+						if strings.TrimRight(strings.TrimSpace(found), "(") == text {
+							out = append(out, r.Name)
+						}
+						look(r.Patterns, found)
+					}
+				}
+			}
+			look(g.Patterns, plan)
+			return out
+		}
+		for text, kind := range wants {
+			assert.True(t, slices.ContainsFunc(scopes(text), func(s string) bool { return strings.HasPrefix(s, kind) }), "%s: %v", text, scopes(text))
+		}
+	})
+	t.Run("vim", func(t *testing.T) {
+		vim, err := exec.LookPath("vim")
+		if err != nil {
+			t.Skip("no vim here")
+		}
+		dir := t.TempDir()
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "a.plan"), []byte(plan), 0o644))
+		script := "set nocompatible\nsyntax on\nsyntax clear\nunlet! b:current_syntax\nsource " + filepath.Join("..", "docs", "editors", "vim", "syntax", "revuelta.vim") + "\nlet out = []\n" +
+			"for l in range(1, line('$'))\n  for c in range(1, len(getline(l)))\n    call add(out, l . ':' . c . ':' . synIDattr(synID(l, c, 1), 'name'))\n  endfor\nendfor\ncall writefile(out, '" + filepath.Join(dir, "out") + "')\nqa!\n"
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "script.vim"), []byte(script), 0o644))
+		told, err := exec.Command(vim, "-u", "NONE", "-es", "-N", filepath.Join(dir, "a.plan"), "-S", filepath.Join(dir, "script.vim")).CombinedOutput()
+		out, failed := os.ReadFile(filepath.Join(dir, "out"))
+		if failed != nil && bytes.Contains(told, []byte("E319")) {
+			t.Skip("this vim has no syntax")
+		}
+		require.NoError(t, failed, "%v: %s", err, told)
+		for at, group := range map[string]string{"1:1": "Comment", "2:1": "Step", "2:19": "Option", "3:10": "Place", "3:23": "Option", "3:36": "Comment", "4:10": "Function", "4:27": "Operator", "5:7": "Unknown", "5:17": "Given", "5:27": "Mark"} {
+			assert.True(t, strings.Contains(string(out), "\n"+at+":revuelta"+group+"\n") || strings.HasPrefix(string(out), at+":revuelta"+group), "%s is no %s", at, group)
+		}
+	})
 }
 
 // shell runs a command line in a folder, with the program on PATH.

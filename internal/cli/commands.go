@@ -225,6 +225,14 @@ func commands() []command {
 		action: writeCompletion,
 	}, {
 		spec: &step.Spec{
+			Name:     "editor",
+			Brief:    []string{"Writes a syntax description of plans for an editor: vim, or grammar, the form that most others read.", "Those of this version are in docs/editors."},
+			Forms:    []string{"editor vim|grammar"},
+			Examples: []step.Example{{Command: "revuelta editor grammar | grep scopeName", Output: "  \"scopeName\": \"source.revuelta\",\n"}},
+		},
+		action: writeSyntax,
+	}, {
+		spec: &step.Spec{
 			Name:     "manual",
 			Brief:    []string{"Writes the man page, made of the same descriptions as the help.", "revuelta manual > revuelta.1 and man ./revuelta.1 shows it."},
 			Forms:    []string{"manual"},

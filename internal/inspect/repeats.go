@@ -19,7 +19,9 @@ func (s *sample) duplicates() []Finding {
 	if slices.ContainsFunc(s.fields, func(f *field) bool { return len(f.order) == len(s.rows) }) {
 		return nil // a field tells them all apart
 	}
-	if !slices.ContainsFunc(s.fields, func(f *field) bool { return f.filled > 0 && f.numbers < f.filled || keyWord(f.name) || f.at == 0 && f.countsUp() }) {
+	if !slices.ContainsFunc(s.fields, func(f *field) bool {
+		return f.filled > 0 && f.numbers < f.filled || keyWord(f.name) || f.at == 0 && f.countsUp()
+	}) {
 		return nil // numbers alone, as of a series
 	}
 	seen := map[string]int{}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"revuelta/internal/diag"
@@ -168,8 +169,11 @@ func within(folder, path string) string {
 	return filepath.Join(folder, path)
 }
 
+// Statements are the lines of a plan that are no steps.
+var Statements = []string{"read", "write", "mark", "given"}
+
 func unknownStep(name string) *diag.Error {
-	names := append([]string{"read", "write", "mark"}, catalog.Names()...)
+	names := append(slices.Clone(Statements), catalog.Names()...)
 	e := diag.Usagef("there is no step %s", diag.Quote(name))
 	if name == "revuelta" {
 		return e.Trying("a line of a plan begins with its step, without the program's name")

@@ -71,7 +71,7 @@ func Parse(name, text string) ([]Statement, error) {
 // noPlan is the error of a text that is something else: several lines, none of which begins with a step.
 func noPlan(name string, statements []Statement) *diag.Error {
 	const few, many = 3, 50 // lines to be sure, and lines that are enough for it
-	known := append([]string{"read", "write", "mark", "given"}, catalog.Names()...)
+	known := append(slices.Clone(Statements), catalog.Names()...)
 	for _, s := range statements[:min(many, len(statements))] {
 		if slices.Contains(known, s.Name.Text) || diag.Nearest(s.Name.Text, known) != "" {
 			return nil
