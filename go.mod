@@ -5,6 +5,7 @@ go 1.26.0
 require (
 	github.com/agnivade/levenshtein v1.2.2
 	github.com/expr-lang/expr v1.17.8
+	github.com/fsnotify/fsnotify v1.10.1
 	github.com/go-json-experiment/json v1.27.2
 	github.com/go-playground/locales v0.14.2
 	github.com/itchyny/timefmt-go v0.1.9

@@ -154,7 +154,7 @@ func commands() []command {
 			Operands: func(a *step.Args) int { return map[bool]int{true: 0, false: 1}[a.Has("step")] },
 			Options: []step.Option{stepOption, givenOption,
 				{Name: "follow", Value: "FORMULA", Help: "show the rows for which it holds, through every step that has its fields"},
-				{Name: "rows", Value: "N", Help: "how many rows are shown after each step (default: 5)"}},
+				{Name: "rows", Value: "N", Help: "how many rows are shown after each step (default: 5)"}, watchOption},
 			Examples: []step.Example{{
 				Command: "revuelta trace --step 'fill apiary' --step 'set \"jars = kilos * 2\"' harvest.csv",
 				Input:   "apiary,colony,kilos\nVesk,026,1.10\n,007,4\n",

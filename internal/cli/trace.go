@@ -25,13 +25,22 @@ func tracePlan(ctx context.Context, a *app, c *call) error {
 			return diag.Usagef("--follow %s: the formula gives a value, not whether something holds", diag.Quote(follow.String())).Trying(`colony == "026"`)
 		}
 	}
+	if c.args.Has("watch") {
+		return a.watch(ctx, c, func() (*run.Program, error) { return a.traceOnce(ctx, c, rows, follow) })
+	}
+	_, err = a.traceOnce(ctx, c, rows, follow)
+	return err
+}
+
+// traceOnce shows them as the plan and its inputs are now, and gives the program as far as there is one.
+func (a *app) traceOnce(ctx context.Context, c *call, rows int, follow *formula.Formula) (*run.Program, error) {
 	p, err := a.program(c)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	memory, err := memoryLimit("")
 	if err != nil {
-		return err
+		return p, err
 	}
 	traced, failed := run.Trace(ctx, p, run.Env{Stdin: a.In, Memory: memory}, rows, follow)
 	width, _ := terminalSize(a.Out)
@@ -44,8 +53,10 @@ func tracePlan(ctx context.Context, a *app, c *call) error {
 		if t.Line > 0 {
 			head = fmt.Sprintf("line %d, %s", t.Line, head)
 		}
-		head += ": " + diag.Plural(t.Total, "row")
-		if more := t.Total - before; before >= 0 && more != 0 && !strings.HasPrefix(t.Name, "read ") {
+		if failed == nil { // else they are those that came so far
+			head += ": " + diag.Plural(t.Total, "row")
+		}
+		if more := t.Total - before; failed == nil && before >= 0 && more != 0 && !strings.HasPrefix(t.Name, "read ") {
 			if more < 0 {
 				head += fmt.Sprintf(", %s fewer", diag.Count(-more))
 			} else {
@@ -80,5 +91,5 @@ func tracePlan(ctx context.Context, a *app, c *call) error {
 		}
 		a.sayf("%s", drawTable(names, cells, int64(len(cells)), width))
 	}
-	return failed
+	return p, failed
 }
