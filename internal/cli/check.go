@@ -2,11 +2,14 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/plan"
 	"revuelta/internal/run"
 	"revuelta/internal/step/catalog"
 )
@@ -14,6 +17,10 @@ import (
 // checkPlan checks a plan without running it.
 func checkPlan(ctx context.Context, a *app, c *call) error {
 	p, err := a.program(c)
+	if words := (diag.List)(nil); errors.As(err, &words) {
+		err = append(words, a.fieldsToo(ctx, c, words)...)
+		slices.SortStableFunc(err.(diag.List), func(a, b *diag.Error) int { return a.PlanLine - b.PlanLine })
+	}
 	if err != nil && c.args.Has("json") {
 		return a.checkJSON(nil, err)
 	}
@@ -64,6 +71,41 @@ func checkPlan(ctx context.Context, a *app, c *call) error {
 		a.sayf("%s\n", head+strings.Join(diag.Fold(strings.Join(quotedNames(l.Names), ", "), width-indent), "\n"+strings.Repeat(" ", indent)))
 	}
 	return err
+}
+
+// fieldsToo gives what is wrong with fields in the lines of a plan that can be read, up to one that can't and whose fields are not known,
+// and behind the next read.
+func (a *app) fieldsToo(ctx context.Context, c *call, words diag.List) (out diag.List) {
+	name, statements, files, _ := a.statements(c)
+	bad := map[int]bool{}
+	for _, e := range words {
+		bad[e.PlanLine] = true
+	}
+	var good []plan.Statement
+	last, lost := 0, false // lost: the fields are not known
+	for _, s := range statements {
+		for line := last + 1; line < s.Line(); line++ {
+			lost = lost || bad[line] // a line that could not be taken apart
+		}
+		last = s.Line()
+		switch keeps := run.KeepsFields(s.Name.Text); {
+		case bad[s.Line()]:
+			lost = lost || !keeps || s.Name.Text == "read"
+			continue
+		case s.Name.Text == "read":
+			lost = false
+		}
+		if !lost || s.Name.Text == "write" { // which a next read wants before it
+			good = append(good, s)
+		}
+	}
+	p, err := plan.Build(name, good)
+	if err != nil || len(good) == 0 || a.direct(c, p, files) != nil {
+		return nil
+	}
+	_, err = run.Check(ctx, p, run.Env{Stdin: a.In})
+	errors.As(err, &out)
+	return out
 }
 
 // quotedNames quotes the names that hold a comma.

@@ -369,34 +369,13 @@ func runPlan(ctx context.Context, a *app, c *call) error {
 
 // program is what a command line with a plan, or with steps, asks for.
 func (a *app) program(c *call) (*run.Program, error) {
-	name, text, files := "", "", c.args.Operands
-	switch {
-	case c.args.Has("step"):
-		name, text = "--step", strings.Join(c.args.All("step"), "\n")
-	case len(files) == 0:
-		return nil, diag.Usagef("%s lacks its plan", c.args.Step).Trying(c.args.Step+" PLAN [FILE...]", c.args.Step+" --step '...' [FILE...]")
-	default:
-		name, files = files[0], files[1:]
-		data, err := os.ReadFile(name)
-		if err != nil {
-			return nil, format.FileError(name, err)
-		}
-		text = string(data)
-	}
-	statements, err := plan.Parse(name, text)
+	name, statements, files, err := a.statements(c)
 	var errs diag.List
-	if err != nil && !errors.As(err, &errs) {
+	if err != nil && !errors.As(err, &errs) || statements == nil {
 		return nil, err
-	}
-	given, err := givenValues(c.args.All("given"))
-	if err != nil {
-		return nil, err
-	}
-	var more diag.List
-	if statements, err = plan.Fill(name, statements, given); errors.As(err, &more) {
-		return nil, append(errs, more...)
 	}
 	p, err := plan.Build(name, statements)
+	var more diag.List
 	if errors.As(err, &more) {
 		errs = append(errs, more...)
 	}
@@ -404,6 +383,41 @@ func (a *app) program(c *call) (*run.Program, error) {
 		return nil, errs
 	}
 	return p, a.direct(c, p, files)
+}
+
+// statements are the lines of the plan, or the steps, of a command line, with its places filled, and the files behind it. The error may
+// be a diag.List; with it come the lines that can be read, or none where no more can be told.
+func (a *app) statements(c *call) (name string, statements []plan.Statement, files []string, err error) {
+	text := ""
+	switch files = c.args.Operands; {
+	case c.args.Has("step"):
+		name, text = "--step", strings.Join(c.args.All("step"), "\n")
+	case len(files) == 0:
+		return "", nil, nil, diag.Usagef("%s lacks its plan", c.args.Step).Trying(c.args.Step+" PLAN [FILE...]", c.args.Step+" --step '...' [FILE...]")
+	default:
+		name, files = files[0], files[1:]
+		data, err := os.ReadFile(name)
+		if err != nil {
+			return "", nil, nil, format.FileError(name, err)
+		}
+		text = string(data)
+	}
+	statements, err = plan.Parse(name, text)
+	var errs, more diag.List
+	if err != nil && !errors.As(err, &errs) {
+		return "", nil, nil, err
+	}
+	given, err := givenValues(c.args.All("given"))
+	if err != nil {
+		return "", nil, nil, err
+	}
+	if statements, err = plan.Fill(name, statements, given); errors.As(err, &more) {
+		return "", nil, nil, append(errs, more...)
+	}
+	if len(errs) > 0 {
+		return name, statements, files, errs
+	}
+	return name, statements, files, nil
 }
 
 // givenValues reads NAME=VALUE.

@@ -48,6 +48,7 @@ type entry struct {
 type entryValue struct {
 	Value string `json:"value"`
 	Count int64  `json:"count"`
+	Line  int    `json:"line,omitempty"` // where it stands first
 }
 
 func describe(p *inspect.FieldProfile) entry {
@@ -74,7 +75,7 @@ func describe(p *inspect.FieldProfile) entry {
 func valuesOf(list []inspect.Common) []entryValue {
 	out := []entryValue{}
 	for _, c := range list {
-		out = append(out, entryValue{c.Value, c.Count})
+		out = append(out, entryValue{c.Value, c.Count, c.Line})
 	}
 	return out
 }

@@ -27,7 +27,7 @@ func TestDictionary(t *testing.T) {
 	require.Len(t, fields, 2)
 	assert.Equal(t, "kilos", fields[0]["field"])
 	assert.Equal(t, json.Number("167119605.629067"), fields[0]["mean"])
-	assert.Equal(t, []any{map[string]any{"value": "many", "count": json.Number("1")}}, fields[0]["texts"])
+	assert.Equal(t, []any{map[string]any{"value": "many", "count": json.Number("1"), "line": json.Number("4")}}, fields[0]["texts"])
 	assert.NotContains(t, fields[1], "mean")
 	assert.Equal(t, []any{map[string]any{"value": "Vesk", "count": json.Number("3")}, map[string]any{"value": "Ulmo", "count": json.Number("1")}}, fields[1]["commonest"])
 	status, _, told = at(t, "profile p.csv -o dictionary.csv", "")

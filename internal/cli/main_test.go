@@ -44,6 +44,7 @@ func folder(t *testing.T) {
 		"sites.csv":   "apiary;region\nVesk;north\nTamro;south\n",
 		"month.plan":  "read harvest.csv\nfill apiary\nunpivot '{month} kilos' --value kilos --skip-blank\nwrite long.csv --crlf\n",
 		"bad.plan":    "read harvest.csv\nfil apiary\n",
+		"words.plan":  "read harvest.csv\nfill apiarie\nsort kilos --nosuch\nwhere 'kilos >'\nfields 'apiary,jars'\nfil x\nset 'y = z'\nwrite q.csv\nread harvest.csv\nwhere 'q > 1'\n",
 	} {
 		require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
 	}
@@ -125,6 +126,11 @@ func TestWrongCommands(t *testing.T) {
 		{"run month.plan --since harvest.csv", 1, "harvest.csv: this is no account of a run"},
 		{"run --step 'sort kilo' harvest.csv", 1, `there is no field "kilo"`},
 		{"check bad.plan", 2, "bad.plan line 2"},
+		{"check words.plan", 2, "words.plan line 2 (fill): harvest.csv: there is no field \"apiarie\""},
+		{"check words.plan", 2, "words.plan line 3: sort has no option --nosuch"},
+		{"check words.plan", 2, "words.plan line 5 (fields): there is no field \"jars\""},
+		{"check words.plan", 2, "words.plan line 6: there is no step \"fil\""},
+		{"check words.plan", 2, "words.plan line 10 (where): harvest.csv: there is no field \"q\""},
 		{"trace bad.plan", 2, "bad.plan line 2"},
 		{"trace month.plan --follow 'apiary ='", 2, "= is no operator here"},
 		{"trace month.plan --rows -1", 2, "--rows"},

@@ -22,7 +22,7 @@ type pageField struct {
 	*inspect.FieldProfile
 	Place                                                               int
 	BlankText, FilledText, DistinctText                                 string
-	FilledPart                                                          string
+	BlankPart                                                           string
 	MeanText, StdevText, MedianText, QuartilesText, Median, CommonCount string
 	Bars                                                                []pageBar
 	Common                                                              []pageCommon
@@ -60,9 +60,9 @@ func writePage(path, name string, rows int64, notes []string, fields []*inspect.
 
 func onPage(i int, f *inspect.FieldProfile) pageField {
 	p := pageField{FieldProfile: f, Place: i, BlankText: diag.Count(f.Blank), FilledText: diag.Count(f.Rows - f.Blank), DistinctText: diag.Count(f.Distinct)}
-	short := func(x float64) string { return strconv.FormatFloat(x, 'g', 6, 64) }
+	short := inspect.Figure
 	percent := func(n, of int64) string { return fmt.Sprintf("%.1f", 100*float64(n)/float64(max(1, of))) }
-	p.FilledPart = percent(f.Rows-f.Blank, f.Rows)
+	p.BlankPart = percent(f.Blank, f.Rows)
 	if f.DistinctIsAbout {
 		p.DistinctText = "about " + p.DistinctText
 	}

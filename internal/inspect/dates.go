@@ -97,6 +97,11 @@ func (f *field) writtenAs() *dated {
 	if f.filled < 2 || len(f.order) < 2 || f.dates == f.filled || f.numbers > 0 || len(f.order[0]) > 30 || !likeDate(f.order[0]) {
 		return nil
 	}
+	return f.inForms()
+}
+
+// inForms finds the forms that read every one of a field's different cells.
+func (f *field) inForms() *dated {
 	fits := func(layout string) bool {
 		for _, c := range f.order {
 			if _, err := time.Parse(layout, c); err != nil {

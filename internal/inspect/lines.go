@@ -36,18 +36,7 @@ func (p *FieldProfile) Lines() []string {
 		return s
 	}
 	about := func(is bool) string { return map[bool]string{true: "about "}[is] }
-	number := func(f float64) string {
-		digits := 6 // of a large number, the whole ones and four decimals
-		if whole := math.Abs(f); whole >= 100 && whole < 1e11 {
-			digits = len(strconv.FormatFloat(math.Trunc(whole), 'f', 0, 64)) + 4
-		}
-		text := strconv.FormatFloat(f, 'g', digits, 64)
-		d, ok := decimal.Parse(text)
-		if !ok {
-			return text
-		}
-		return d.Shortest().String()
-	}
+	number := Figure
 	head := fmt.Sprintf("%s, %s filled, %s blank", p.Type, diag.Count(p.Rows-p.Blank), diag.Count(p.Blank))
 	if p.Type == "numbers and texts" {
 		head += fmt.Sprintf("; %s numbers", diag.Count(p.Numbers))
@@ -70,7 +59,11 @@ func (p *FieldProfile) Lines() []string {
 	if len(p.Texts) > 0 {
 		var list []string
 		for _, c := range p.Texts {
-			list = append(list, fmt.Sprintf("%s %s", diag.Quote(short(c.Value)), diag.Count(c.Count)))
+			where := ""
+			if c.Line > 0 {
+				where = map[bool]string{true: " in line ", false: " from line "}[c.Count == 1] + diag.Count(int64(c.Line)) + map[bool]string{true: "", false: " on"}[c.Count == 1]
+			}
+			list = append(list, fmt.Sprintf("%s %s%s", diag.Quote(short(c.Value)), diag.Count(c.Count), where))
 		}
 		out = append(out, "texts among them "+strings.Join(list, ", "))
 	}
@@ -82,4 +75,18 @@ func (p *FieldProfile) Lines() []string {
 		out = append(out, "commonest "+strings.Join(list, ", "))
 	}
 	return out
+}
+
+// Figure writes a calculated number with as many digits as are of use: of a large one the whole ones and four decimals, else six.
+func Figure(f float64) string {
+	digits := 6 // of a large number, the whole ones and four decimals
+	if whole := math.Abs(f); whole >= 100 && whole < 1e11 {
+		digits = len(strconv.FormatFloat(math.Trunc(whole), 'f', 0, 64)) + 4
+	}
+	text := strconv.FormatFloat(f, 'g', digits, 64)
+	d, ok := decimal.Parse(text)
+	if !ok {
+		return text
+	}
+	return d.Shortest().String()
 }

@@ -50,10 +50,11 @@ type FieldProfile struct {
 	Bars              []int64 // how many numbers between Min and Max, in steps of the same width
 }
 
-// Common is a value and how often it stands.
+// Common is a value and how often it stands, and the line where it stands first, 0 where that is not known.
 type Common struct {
 	Value string
 	Count int64
+	Line  int
 }
 
 // Capabilities implements step.Step.
@@ -129,7 +130,7 @@ func (p *profilePart) Add(b *table.Batch, _ int64) error {
 	for i, f := range p.fields {
 		var cells []string
 		cells, p.spare = b.Cols[f].Flat(b.Rows, p.spare)
-		p.of[i].add(cells[:b.Rows])
+		p.of[i].add(cells[:b.Rows], b.Origin.LineOf)
 	}
 	return nil
 }
@@ -151,10 +152,11 @@ type tally struct {
 	longest                               string
 	longestLen                            int
 
-	small   smalls    // what is counted there is in nothing above, until all was seen
-	rest    []string  // cells that are no small numbers
-	recent  [64]*kept // plain ones that were met before
-	settled []counted // the small numbers, when all was seen
+	small   smalls         // what is counted there is in nothing above, until all was seen
+	rest    []string       // cells that are no small numbers
+	lines   map[string]int // of the first texts, where they stand first
+	recent  [64]*kept      // plain ones that were met before
+	settled []counted      // the small numbers, when all was seen
 }
 
 // kept is a cell that is counted by its text.
@@ -175,7 +177,10 @@ func newTally() *tally {
 	return &tally{counts: map[string]*kept{}, exact: make([]float64, 0, 64)}
 }
 
-func (t *tally) add(cells []string) {
+// mostPlaced is of how many texts of a field the first line is remembered.
+const mostPlaced = 50
+
+func (t *tally) add(cells []string, lineOf func(row int) int) {
 	t.rest = t.small.take(cells, t.rest[:0])
 	for _, c := range t.rest {
 		t.filled++
@@ -213,7 +218,12 @@ func (t *tally) add(cells []string) {
 			}
 		}
 		if k != nil {
-			k.plain = true
+			if k.plain = true; k.n == 1 && len(t.lines) < mostPlaced {
+				if t.lines == nil {
+					t.lines = map[string]int{}
+				}
+				t.lines[k.cell] = lineOf(slices.Index(cells, c))
+			}
 		}
 	}
 }
@@ -391,6 +401,14 @@ func (t *tally) moment(m calendar.Moment, c string) {
 }
 
 func (t *tally) merge(o *tally) {
+	for c, line := range o.lines {
+		if have, ok := t.lines[c]; t.lines == nil {
+			t.lines = o.lines
+			break
+		} else if !ok || line < have {
+			t.lines[c] = line
+		}
+	}
 	t.small.merge(&o.small)
 	if o.numbers > 0 {
 		if t.numbers == 0 {

@@ -2,9 +2,11 @@ package inspect
 
 import (
 	"cmp"
+	"maps"
 	"math"
 	"slices"
 	"strings"
+	"time"
 )
 
 // profile sums up.
@@ -29,6 +31,12 @@ func (t *tally) profile(name string, rows int64) *FieldProfile {
 	default:
 		p.Type = "text"
 	}
+	var written func(string) (time.Time, bool)
+	if p.Type == "text" && t.numbers == 0 && t.counts != nil {
+		if p.Type, written = t.otherDates(); written == nil && p.Type == "" {
+			p.Type = "text"
+		}
+	}
 	switch p.Type {
 	case "number", "whole number", "numbers and texts":
 		p.Min, p.Max = t.leastCell, t.mostCell
@@ -37,6 +45,9 @@ func (t *tally) profile(name string, rows int64) *FieldProfile {
 		p.Min, p.Max = t.earlyCell, t.lateCell
 	default:
 		p.Min, p.Max = t.leastText, t.mostText
+		if written != nil {
+			p.Min, p.Max = t.span(written)
+		}
 		if t.codes > 0 || t.numbers > 0 { // digits are texts here
 			note := func(c string) {
 				if p.Min == "" || c < p.Min {
@@ -65,6 +76,44 @@ func (t *tally) profile(name string, rows int64) *FieldProfile {
 	return p
 }
 
+// otherDates gives the type of a field whose cells are all dates in another form than ISO 8601, with the form or both that fit, and what
+// reads them where it is one; "" where they are none.
+func (t *tally) otherDates() (string, func(string) (time.Time, bool)) {
+	cells := slices.Sorted(maps.Keys(t.counts))
+	if len(cells) == 0 || !likeDate(cells[0]) || len(cells[0]) > 30 {
+		return "", nil
+	}
+	d := (&field{order: cells}).inForms()
+	switch {
+	case d == nil:
+		return "", nil
+	case len(d.forms) > 1:
+		return "date as " + d.forms[0].strftime + " or " + d.forms[1].strftime, nil
+	}
+	return "date as " + d.forms[0].strftime, func(c string) (time.Time, bool) {
+		at, err := time.Parse(d.forms[0].layout, c)
+		return at, err == nil
+	}
+}
+
+// span gives the earliest and the latest cell.
+func (t *tally) span(read func(string) (time.Time, bool)) (early, late string) {
+	var first, last time.Time
+	for _, c := range slices.Sorted(maps.Keys(t.counts)) {
+		at, ok := read(c)
+		if !ok {
+			continue
+		}
+		if early == "" || at.Before(first) {
+			early, first = c, at
+		}
+		if late == "" || at.After(last) {
+			late, last = c, at
+		}
+	}
+	return early, late
+}
+
 // commonest are the most frequent cells, of equals the first by text.
 func (t *tally) commonest(most int) (out []Common) {
 	sorted := func() {
@@ -75,7 +124,7 @@ func (t *tally) commonest(most int) (out []Common) {
 		if len(out) == most && n < out[most-1].Count {
 			return
 		}
-		out = append(out, Common{cell(), n})
+		out = append(out, Common{Value: cell(), Count: n})
 		sorted()
 	}
 	for c, k := range t.counts {
@@ -91,7 +140,7 @@ func (t *tally) commonest(most int) (out []Common) {
 func (t *tally) texts(most int) (out []Common) {
 	for c, k := range t.counts {
 		if _, ok := parse(c); !ok {
-			out = append(out, Common{c, k.n})
+			out = append(out, Common{c, k.n, t.lines[c]})
 		}
 	}
 	slices.SortFunc(out, func(a, b Common) int { return cmp.Or(cmp.Compare(b.Count, a.Count), strings.Compare(a.Value, b.Value)) })

@@ -20,7 +20,7 @@ func profiled(cells []string, workers int) *FieldProfile {
 	for w := range workers {
 		t := newTally()
 		for i := w; i < len(cells); i += workers {
-			t.add(cells[i : i+1])
+			t.add(cells[i:i+1], func(int) int { return i + 2 })
 		}
 		if all == nil {
 			all = t
@@ -110,7 +110,7 @@ func TestProfileAgainstPlain(t *testing.T) {
 func TestManyOfANumber(t *testing.T) {
 	cells := slices.Repeat([]string{"7", "-2.5", "Vesk"}, 150_000)
 	p := profiled(append(cells, "8"), 2)
-	require.Equal(t, []Common{{"-2.5", 150_000}, {"7", 150_000}, {"Vesk", 150_000}, {"8", 1}}, p.Common)
+	require.Equal(t, []Common{{"-2.5", 150_000, 0}, {"7", 150_000, 0}, {"Vesk", 150_000, 0}, {"8", 1, 0}}, p.Common)
 	require.EqualValues(t, 300_001, p.Numbers)
 	require.InDelta(t, (150_000*4.5+8)/300_001, p.Mean, 1e-9)
 	require.Equal(t, [3]float64{-2.5, 7, 7}, p.Quartiles)
@@ -157,4 +157,23 @@ func TestSketchOfDifferentCells(t *testing.T) {
 		}
 	}
 	assert.EqualValues(t, 0x47255d9a65bcd5d4, spread("H000001"))
+}
+
+// TestProfileOfMixedFields: texts among numbers have their first line, whoever met it, and dates in other forms are named.
+func TestProfileOfMixedFields(t *testing.T) {
+	p := profiled([]string{"1", "x", "2", "n/a", "x", "3"}, 3)
+	require.Equal(t, []Common{{"x", 2, 3}, {"n/a", 1, 5}}, p.Texts)
+	for _, c := range []struct {
+		cells           []string
+		kind, low, high string
+	}{
+		{[]string{"13.05.2024", "02.06.2024", "30.01.2023"}, "date as %d.%m.%Y", "30.01.2023", "02.06.2024"},
+		{[]string{"03/04/2024", "04/05/2024"}, "date as %d/%m/%Y or %m/%d/%Y", "03/04/2024", "04/05/2024"},
+		{[]string{"5/13/24", "11/2/23"}, "date as %m/%d/%y", "11/2/23", "5/13/24"},
+		{[]string{"13.05.2024", "Vesk"}, "text", "13.05.2024", "Vesk"},
+		{[]string{"2024-05-13", "2023-01-01"}, "date", "2023-01-01", "2024-05-13"},
+	} {
+		p := profiled(c.cells, 2)
+		require.Equal(t, [3]string{c.kind, c.low, c.high}, [3]string{p.Type, p.Min, p.Max}, c.cells)
+	}
 }

@@ -63,6 +63,9 @@ var errKnown = errors.New("its fields are known")
 // keepsFields lists steps whose fields are those of their input: what comes behind a wrong one can be looked at.
 var keepsFields = []string{"where", "first", "sort", "distinct", "fill", "cast", "scrub", "recode", "assert"}
 
+// KeepsFields tells whether a step leaves the fields as they are.
+func KeepsFields(name string) bool { return slices.Contains(keepsFields, name) }
+
 // check goes through a read and what follows it. It gives the lines that are right, and all that is wrong as far as the fields are known.
 func (r *runner) check(ctx context.Context, items []any) (out []Checked, wrong []error) {
 	rd := items[0].(*Read)
@@ -120,7 +123,7 @@ func (r *runner) check(ctx context.Context, items []any) (out []Checked, wrong [
 				after, unknown, err := r.fieldsAfter(ctx, it, schema)
 				if err != nil {
 					wrong = append(wrong, st.annotate(err))
-					if !slices.Contains(keepsFields, it.Name) {
+					if !KeepsFields(it.Name) {
 						return out, wrong
 					}
 					continue
