@@ -405,9 +405,10 @@ type quantile struct {
 	base
 	percent int64
 	all     [][]decimal.D
+	sorted  []int // how many of each stand in order, from the first on
 }
 
-func (q *quantile) Grow(n int) { q.all = grow(q.all, n) }
+func (q *quantile) Grow(n int) { q.all, q.sorted = grow(q.all, n), grow(q.sorted, n) }
 func (q *quantile) Add(slot int32, row int, _ int64) *formula.Failure {
 	d, ok, fail := q.in.number(row)
 	if ok {
@@ -416,6 +417,7 @@ func (q *quantile) Add(slot int32, row int, _ int64) *formula.Failure {
 	return fail
 }
 func (q *quantile) Merge(slot int32, from Acc, other int32) error {
+	q.sorted[slot] = 0
 	q.all[slot] = append(q.all[slot], from.(*quantile).all[other]...)
 	return nil
 }
@@ -424,7 +426,18 @@ func (q *quantile) Append(dst []byte, slot int32) []byte {
 	if len(all) == 0 {
 		return dst
 	}
-	slices.SortFunc(all, decimal.D.Cmp)
+	const few = 8
+	if n := q.sorted[slot]; len(all)-n <= few { // asked again with each row more, as for results so far
+		for ; n < len(all); n++ {
+			d := all[n]
+			at, _ := slices.BinarySearchFunc(all[:n], d, decimal.D.Cmp)
+			copy(all[at+1:n+1], all[at:n])
+			all[at] = d
+		}
+	} else {
+		slices.SortFunc(all, decimal.D.Cmp)
+	}
+	q.sorted[slot] = len(all)
 	// Between the two nearest, exactly: a + (b-a) rest/100.
 	at := int64(len(all)-1) * q.percent
 	a := all[at/100].Rat()

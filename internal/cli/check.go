@@ -105,6 +105,9 @@ func (a *app) fieldsToo(ctx context.Context, c *call, words diag.List) (out diag
 	}
 	_, err = run.Check(ctx, p, run.Env{Stdin: a.In})
 	errors.As(err, &out)
+	for _, e := range out {
+		e.Status = diag.Usage // the plan is wrong in itself, whatever the data
+	}
 	return out
 }
 
