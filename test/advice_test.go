@@ -96,6 +96,12 @@ func TestAdvice(t *testing.T) {
 		"a series of numbers":               {"red,green,blue\n0,0,0\n0,0,0\n2,0,0\n4,1,0\n250,250,250\n255,255,255\n", nil},
 		"nothing but NA":                    {rows("lot,fate", "L-#,@", "NA", "NA", "NA", "NA", "NA"), []string{"told markers: "}},
 		"names in a comment":                {"# by hand\n#code\tplace\tnote\nV\tVesk\nU\tUlmo\thill\n", []string{"safe reading: revuelta convert --header 2 FILE"}},
+		"another encoding":                  {"name,sound\n" + strings.Repeat("\xa4\xe4\xa4\xdc\xa4\xc3,\xa5\xe4\xa5\xdc\xa5\xc3\n", 5), []string{"told encoding: "}},
+		"western letters":                   {"name,place\n" + strings.Repeat("Gr\xfcn,M\xe9sange\n", 12) + "Wei\xdf,C\xf4te\n", nil},
+		"no table":                          {"The bees of the valley fly out early, as they did\nwhen it rained.\nBut then, nobody minds\nand so on\nfor ever\n", []string{"told no table: "}},
+		"code":                              {"; by hand, of May\n1,2\n2,3\n", []string{"told no table: "}},
+		"comments beneath the names":        {"#lot\tkilos\n# by hand\n# by scale\nL-1\t2\nL-2\t3\n", []string{"safe reading: revuelta convert --comment '# ' FILE"}},
+		"names of rows, quoted":             {"\"8336\" \"8337\"\n\"a b\" 0 1\n\"c\" 1 0\n\"d\" 1 1\n", []string{"safe reading: revuelta convert --delimiter spaces --header-first row FILE"}},
 		"no units":                          {"lot,kilos,degrees\nL-0,few,many\nL-1,2,20\nL-2,3,21\nL-3,4,19\nL-4,4,19\nL-5,4,19\n", []string{"told several types: ", "told several types: "}},
 		// reading
 		"comments":            {"# weighed by hand\n# in May\nlot,kilos\n1,2\n2,3\n", []string{"safe reading: revuelta convert --comment '#' FILE"}},

@@ -434,7 +434,8 @@ func (s *sample) spaces() []Finding {
 	if len(s.fields) == 1 { // a text, or a table that is not taken apart
 		parted := 0
 		for _, c := range s.fields[0].cells {
-			if len(strings.Fields(c)) > 1 && strings.Contains(strings.TrimSpace(c), "  ") {
+			pieces := strings.Fields(c)
+			if len(pieces) > 1 && (strings.Contains(strings.TrimSpace(c), "  ") || !slices.ContainsFunc(pieces, func(p string) bool { return !isNumber(p) })) {
 				parted++
 			}
 		}

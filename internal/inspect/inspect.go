@@ -101,6 +101,14 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 	if len(first) > 0 && first[0].Part == Told { // no other command would run
 		return r, nil
 	}
+	if f := s.hardlyTable(); f != nil {
+		r.Findings = append(r.Findings, *f)
+		return r, nil
+	}
+	otherEncoding := s.otherEncoding()
+	if otherEncoding != nil {
+		r.Findings = append(r.Findings, *otherEncoding)
+	}
 	r.reading(o)
 	r.alikeSheets(path, o)
 	blank := s.markers(r, o.Blank)
@@ -111,6 +119,10 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 		if slices.ContainsFunc(f.order, isCode) {
 			r.Codes = append(r.Codes, f.name)
 		}
+	}
+	if otherEncoding != nil { // what stands in the cells is not what was written
+		r.commands(path)
+		return r, nil
 	}
 	for _, look := range []func(*sample) []Finding{
 		(*sample).family, (*sample).blankRuns, (*sample).namesAndValues, (*sample).severalValues, (*sample).jsonCells, (*sample).jsonAmongTexts, (*sample).numbersWritten, (*sample).datesWritten, (*sample).spaces,

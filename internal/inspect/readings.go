@@ -356,6 +356,8 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 		return out
 	case hash && o.Layout.Comment == "" && fault == nil && marked(rows) == 0: // the first row names the fields, with a mark before the first
 		return out
+	case hash && o.Layout.Comment == "" && namedAboveComments(rows) && try("--comment '# '", func(c *format.ReadOptions) { c.Layout.Comment = "# " }, asWide):
+		return out
 	case hash && o.Layout.Comment == "" && marked(rows) > 0:
 		at := marked(rows)
 		if try("--header "+strconv.Itoa(at+1), func(c *format.ReadOptions) {
@@ -393,11 +395,11 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 	}
 	if fault != nil && !o.NoQuotes && try("--quote none", func(c *format.ReadOptions) { c.NoQuotes = true }, func(l *format.Sample) bool {
 		first := filledRows(l)[0].first()
-		return len(l.Names) > 1 && asWide(l) && !strings.HasPrefix(first, "{") && !strings.HasPrefix(first, "[") // which is JSON
+		return len(l.Names) > 1 && len(filledRows(l)) > 1 && asWide(l) && !strings.HasPrefix(first, "{") && !strings.HasPrefix(first, "[") // which is JSON
 	}) {
 		return out
 	}
-	if plain == nil && untold && try("--delimiter spaces", spaces, even) {
+	if plain == nil && untold && (try("--delimiter spaces", spaces, even) || try("--delimiter spaces --header-first row", func(c *format.ReadOptions) { spaces(c); c.First = "row" }, even)) {
 		return out
 	}
 	if plain != nil && len(plain.Names) == 1 && untold && !hash {
@@ -429,6 +431,15 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 		}
 	}
 	return out
+}
+
+// namedAboveComments tells a first row that begins with # and a name, as wide as the data, above lines of comment that begin with # and
+// a space.
+func namedAboveComments(rows []laid) bool {
+	if len(rows) < 3 || len(rows[0]) < 2 || !strings.HasPrefix(rows[0][0], "#") || strings.HasPrefix(rows[0][0], "# ") || !strings.HasPrefix(rows[1].first(), "# ") {
+		return false
+	}
+	return !slices.ContainsFunc(rows[1:], func(r laid) bool { return strings.HasPrefix(r.first(), "#") && !strings.HasPrefix(r.first(), "# ") })
 }
 
 // marked gives which of the first rows, which begin with #, names the fields: it is the last of them and as wide as the data, of
