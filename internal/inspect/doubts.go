@@ -17,7 +17,7 @@ func (s *sample) hardlyTable() *Finding {
 	}
 	odd := ""
 	for _, n := range l.Names {
-		if len(strings.Fields(n)) > 5 || strings.Contains(n, "   ") || strings.HasPrefix(n, "{") || strings.HasPrefix(n, ";") {
+		if len(strings.Fields(n)) > 5 || strings.Contains(n, "   ") || strings.HasPrefix(n, "{ ") || strings.HasPrefix(n, ";") {
 			odd = n
 			break
 		}
@@ -31,7 +31,7 @@ func (s *sample) hardlyTable() *Finding {
 			short++
 		}
 	}
-	code := strings.HasPrefix(odd, "{") || strings.HasPrefix(odd, ";")
+	code := strings.HasPrefix(odd, "{ ") || strings.HasPrefix(odd, ";")
 	if odd == "" || !code && !share(short, all, 0.3) {
 		return nil
 	}

@@ -102,7 +102,10 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 		return r, nil
 	}
 	if f := s.hardlyTable(); f != nil {
-		r.Findings = append(r.Findings, *f)
+		told := append(slices.Clone(r.Findings), *f)
+		r.reading(o) // other commands need its options all the same
+		r.Findings = told
+		r.commands(path)
 		return r, nil
 	}
 	otherEncoding := s.otherEncoding()
