@@ -88,6 +88,31 @@ func TestNotesOfTheAccount(t *testing.T) {
 	}
 }
 
+// TestOthersAreToldWithTheirSums: values that nobody expects are told with their rows and sums, whoever worked on them, by each value.
+func TestOthersAreToldWithTheirSums(t *testing.T) {
+	t.Chdir(t.TempDir())
+	var rows strings.Builder
+	rows.WriteString("hive,kind,kilos\n")
+	for i := range 6000 {
+		rows.WriteString([]string{"a,clover,0.10\n", "b,lime,0.25\n", "b,ivy,\n"}[i%3])
+	}
+	rows.WriteString("a,heather,few\n")
+	require.NoError(t, os.WriteFile("t.csv", []byte(rows.String()), 0o644))
+	for _, workers := range []string{"1", "3"} {
+		for others, says := range map[string]string{
+			"drop": "left out: lime (2,000 rows with kilos 500.00), ivy (2,000 rows with kilos 0), heather (1 row)",
+			"fold": "folded under others: lime (2,000 rows), ivy (2,000 rows), heather (1 row)",
+		} {
+			calc := map[string]string{"drop": "sum(kilos)", "fold": "count()"}[others]
+			status, _, told := at(t, "pivot --down hive --across kind --cell '"+calc+"' --expect clover --others "+others+" --workers "+workers+" t.csv", "")
+			assert.Zero(t, status, told)
+			assert.Contains(t, strings.ReplaceAll(told, "\"", ""), says)
+		}
+	}
+	_, _, told := at(t, "pivot --down hive --across kind --cell 'sum(kilos)' --expect clover --others fold --set-aside a.csv t.csv", "")
+	assert.Contains(t, told, "folded under others: lime, ivy")
+}
+
 // TestJoinQuotesKeysWithoutAPartner: the first of them, in the order of the rows, whoever works on them.
 func TestJoinQuotesKeysWithoutAPartner(t *testing.T) {
 	t.Chdir(t.TempDir())

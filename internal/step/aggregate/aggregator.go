@@ -27,6 +27,7 @@ type aggregator struct {
 	balance  []int                                                 // fields whose cells come out as they went in, one each
 	watch    func(values []string) (reason string, tries []string) // looks at a new across key
 	drops    func(values []string) bool                            // across keys whose values nobody wants; nil: there are none
+	outside  func(values []string) bool                            // across keys whose rows and sums are told; nil: there are none
 	unwanted func(values []string) step.Cause                      // why rows of such a key are left out
 	most     int                                                   // across keys; 0: no bound
 	wanted   []int                                                 // fields that keys and calculations look at
@@ -51,6 +52,7 @@ type partial struct {
 	cells  [][]string     // of balance
 	spare  [][]string
 
+	outside *outsiders           // nil: nothing is told of any
 	left    map[int32]step.Cause // why rows of keys across are left out
 	held    int                  // bytes that calculations hold of rows
 	spilled []*rowstore.Buckets  // rows there was no room for; those of one worker in each
@@ -114,6 +116,12 @@ func (p *partial) load(b *table.Batch) {
 // Add implements Part.
 func (p *partial) Add(b *table.Batch, at int64) error {
 	p.load(b)
+	if p.f.outside != nil && p.s.Exits.Aside == nil { // else rows that are put aside would be among them
+		if p.outside == nil {
+			p.outside = newOutsiders(p.f)
+		}
+		p.outside.add(b)
+	}
 	if p.full() {
 		return p.spill(b, at)
 	}
@@ -375,6 +383,11 @@ func (p *partial) merge(o *partial) error {
 		}
 	}
 	p.learn(o)
+	if o.outside != nil && p.outside != nil {
+		p.outside.merge(o.outside)
+	} else if o.outside != nil {
+		p.outside = o.outside
+	}
 	p.spans, p.spilled = append(p.spans, o.spans...), append(p.spilled, o.spilled...)
 	return nil
 }

@@ -278,6 +278,9 @@ func (p *Pivot) Reduce(in *table.Schema) (step.Reduction, error) {
 		}
 	}
 	if p.Expect != nil {
+		if p.Others != "error" {
+			f.outside = func(values []string) bool { return r.expected(values) < 0 }
+		}
 		switch p.Others {
 		case "drop":
 			f.drops = func(values []string) bool { return r.expected(values) < 0 }

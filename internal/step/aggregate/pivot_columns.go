@@ -71,11 +71,17 @@ func (r *pivoting) columns(all *partial, s *step.Context) []column {
 					others = others[:1]
 				}
 				out = append(out, column{id: -1, folded: folded, values: others})
+				for k, id := range folded {
+					names[k] += r.told(all, id)
+				}
 				s.Summary.Notes = append(s.Summary.Notes, "folded under others: "+diag.Names(names))
 			} else {
 				for k, id := range folded {
-					rows := s.Counters.Left[r.unwanted(all.across.Values[id]).In(r.f.in)]
-					names[k] += " (" + diag.Plural(rows, "row") + ")"
+					told := r.told(all, id)
+					if told == "" {
+						told = " (" + diag.Plural(s.Counters.Left[r.unwanted(all.across.Values[id]).In(r.f.in)], "row") + ")"
+					}
+					names[k] += told
 				}
 				s.Summary.Notes = append(s.Summary.Notes, "left out: "+diag.Names(names))
 			}
@@ -89,6 +95,18 @@ func (r *pivoting) columns(all *partial, s *step.Context) []column {
 		out = append(out, column{id: id, values: r.shown(all.across.Values[id])})
 	}
 	return out
+}
+
+// told is what is known of the rows of an across key that nobody expects, in brackets; "" where nothing is.
+func (r *pivoting) told(all *partial, id int32) string {
+	if all.outside == nil {
+		return ""
+	}
+	said := all.outside.tell(all.across.Values[id])
+	if said == "" {
+		return ""
+	}
+	return " (" + said + ")"
 }
 
 // unheard are the across values of an expected header that no row has.
