@@ -39,7 +39,13 @@ func (x *joinedSpilled) spillHeld() error {
 		x.t.columns[i] = nil
 	}
 	b.Rows = x.t.rows
-	x.t.rows, x.t.size = 0, 0
+	if lines := x.t.lines; len(lines) > 0 {
+		b.Origin = table.Origin{Line: int(lines[0]), Each: 1}
+		for _, l := range lines {
+			b.Origin.Lines = append(b.Origin.Lines, l-lines[0])
+		}
+	}
+	x.t.rows, x.t.size, x.t.lines = 0, 0, nil
 	return x.spill(b)
 }
 
@@ -53,7 +59,7 @@ func (x *joinedSpilled) spill(b *table.Batch) error {
 		if slices.Contains(x.key, "") {
 			continue
 		}
-		if err := x.there.Add(looseBucket(x.key), x.cells, rowstore.Place{}); err != nil {
+		if err := x.there.Add(looseBucket(x.key), x.cells, rowstore.Place{Line: b.Origin.LineOf(r)}); err != nil {
 			return err
 		}
 	}
