@@ -1,6 +1,7 @@
 package format
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -80,8 +81,14 @@ func openBook(_, path string, o ReadOptions) ([]*oneFile, []*Input, error) {
 	b.users = len(chosen)
 	var files []*oneFile
 	var inputs []*Input
-	for _, c := range chosen {
+	var left []string // empty ones, where several are asked for at once
+	for i, c := range chosen {
 		one, in, err := b.open(c, o)
+		if errors.Is(err, errNothing) && len(chosen) > 1 && (len(files) > 0 || i+1 < len(chosen)) {
+			left = append(left, b.Sheets()[c.sheet].Name)
+			b.users--
+			continue
+		}
 		if err != nil {
 			for _, f := range files {
 				f.close()
@@ -90,7 +97,19 @@ func openBook(_, path string, o ReadOptions) ([]*oneFile, []*Input, error) {
 		}
 		files, inputs = append(files, one), append(inputs, in)
 	}
+	if len(left) > 0 {
+		inputs[0].Notes = append(inputs[0].Notes, fmt.Sprintf("nothing in %s, left out: %s", diag.Plural(int64(len(left)), "sheet"), diag.Names(left)))
+	}
 	return files, inputs, nil
+}
+
+// errNothing is the cause of the error of a sheet in which nothing stands.
+var errNothing = errors.New("nothing in it")
+
+func emptySheet(text, where string) error {
+	e := diag.Dataf("%s", text).At(where, 0)
+	e.Cause = errNothing
+	return e
 }
 
 // wholeFile opens a file to be read at any place. What is packed or comes through a pipe goes to a temporary file first.
@@ -372,7 +391,7 @@ func (f *bookSheet) head(merged mergedAreas) (*oneFile, error) {
 		rows = append(rows, delimited.Record{Cells: slices.Clone(cells), Line: n})
 	}
 	if len(rows) == 0 {
-		return nil, diag.Dataf("the sheet is empty: there is no header").At(f.what, 0)
+		return nil, emptySheet("the sheet is empty: there is no header", f.what)
 	}
 	named := slices.Clone(rows)
 	for i := max(0, o.Header.From-1); i < min(o.Header.To, len(named)); i++ {
@@ -465,7 +484,7 @@ func (f *bookSheet) asItLies(merged mergedAreas) (*oneFile, error) {
 		f.input.Notes = append(f.input.Notes, foot)
 	}
 	if width == 0 {
-		return nil, diag.Dataf("the sheet is empty").At(f.what, 0)
+		return nil, emptySheet("the sheet is empty", f.what)
 	}
 	s := &sheetFile{file: f.of, done: f.close}
 	for _, r := range rows {

@@ -17,8 +17,9 @@ type Part struct {
 	More   bool     `json:"more,omitempty"`   // there are more rows than were counted
 	Header []int    `json:"header,omitempty"` // its first and last row
 	Notes  int      `json:"notes,omitempty"`  // at the foot
-	Fault  string   `json:"fault,omitempty"`  // why it could not be looked at
-	Names  []string `json:"-"`                // of the fields
+	Empty  bool     `json:"empty,omitempty"`
+	Fault  string   `json:"fault,omitempty"` // why it could not be looked at
+	Names  []string `json:"-"`               // of the fields
 }
 
 // parts looks at every sheet as at the one that is read, whose sample is here. A sheet that is no table is listed with the reason.
@@ -34,6 +35,7 @@ func (b *book) parts(read *Sample, at int, o ReadOptions) (out []Part) {
 				if p.Fault = err.Error(); errors.As(err, &told) {
 					p.Fault = told.Text
 				}
+				p.Empty = errors.Is(err, errNothing)
 				out = append(out, p)
 				continue
 			}

@@ -324,7 +324,7 @@ func (b *book) sampleOf(c chosen, o ReadOptions) (*Sample, error) {
 		l.First = append(l.First, delimited.Record{Cells: slices.Clone(cells), Line: n})
 	}
 	if len(l.First) == 0 {
-		return nil, errEmptySheet(b.path)
+		return nil, emptySheet("the sheet is empty", b.path)
 	}
 	all, err := b.Merged(c.sheet)
 	if err != nil {
@@ -334,8 +334,6 @@ func (b *book) sampleOf(c chosen, o ReadOptions) (*Sample, error) {
 	l.Notes = append(l.Notes, s.rows.Notes()...)
 	return l, l.settle(o, func() []sheet.Area { return l.Merged })
 }
-
-func errEmptySheet(path string) error { return diag.Dataf("the sheet is empty").At(path, 0) }
 
 // sampleOfTable looks at a format that names its fields.
 func sampleOfTable(as, path string, o ReadOptions) (*Sample, error) {

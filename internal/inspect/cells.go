@@ -20,7 +20,7 @@ func isNumber(s string) bool { _, ok := decimal.Parse(s); return ok && !isCode(s
 func isDate(s string) bool   { _, ok := calendar.Parse(s); return ok }
 
 // missing are texts that often stand for a missing value.
-var missing = []string{"NA", "N/A", "n/a", "n.a.", "na", "#N/A", "NULL", "null", "NaN", "nan", "None", "none", "nil", "-", "--", "---", "----", "?", ".", "..", "...", "*", "missing", "unknown", "k.A.", "M"}
+var missing = []string{"NA", "N/A", "n/a", "n.a.", "na", "#N/A", "NULL", "null", "NaN", "nan", "None", "none", "nil", "-", "--", "---", "----", "?", ".", "..", "...", "*", "missing", "unknown", "k.A.", "M", `\N`}
 
 // markers finds markers for missing values. One that stands only in fields whose other cells are all numbers, or all dates, is no
 // value of any field; else it may be one, as NA of Namibia, and is told.
@@ -55,7 +55,7 @@ func (s *sample) markers(r *Report, told []string) []string {
 			}
 		}
 		switch {
-		case most < 2 && (len(in) == 0 || !slices.Contains([]string{"N/A", "n/a", "n.a.", "#N/A", "NULL"}, m) && !slices.ContainsFunc(in, func(f *field) bool { return f.counts[m] == f.filled && f.filled > 4 })): // nothing tells what they are
+		case most < 2 && (len(in) == 0 || !slices.Contains([]string{"N/A", "n/a", "n.a.", "#N/A", "NULL", `\N`}, m) && !slices.ContainsFunc(in, func(f *field) bool { return f.counts[m] == f.filled && f.filled > 4 })): // nothing tells what they are
 		case most < 2:
 			var names []string
 			for _, f := range in {
@@ -562,13 +562,14 @@ func (s *sample) spellings() []Finding {
 }
 
 // toldApart tells whether two texts of a field name different things: another field, of few values, has always the same ones
-// with the one text, and none of them with the other, as two counties of one name in two states.
+// with the one text, and none of them with the other, as two counties of one name in two states; or any field one value each.
 func (s *sample) toldApart(f *field, a, b string) bool {
 	tidy := func(c string) string { return strings.Join(strings.Fields(c), " ") }
 	for _, g := range s.fields {
-		if g == f || len(g.order) < 2 || len(g.order) > 300 || 2*len(g.order) > g.filled {
+		if g == f || len(g.order) < 2 {
 			continue
 		}
+		few := len(g.order) <= 300 && 2*len(g.order) <= g.filled
 		with := map[string]map[string]bool{a: {}, b: {}}
 		rows := map[string]int{}
 		for r, c := range f.cells {
@@ -577,7 +578,8 @@ func (s *sample) toldApart(f *field, a, b string) bool {
 				rows[t]++
 			}
 		}
-		if rows[a]+rows[b] < 4 || len(with[a])+len(with[b]) > 3 || len(with[a]) == 0 || len(with[b]) == 0 {
+		one := len(with[a]) == 1 && len(with[b]) == 1 && rows[a] > 1 && rows[b] > 1 // as the codes of two currencies
+		if rows[a]+rows[b] < 4 || !one && (!few || len(with[a])+len(with[b]) > 3) || len(with[a]) == 0 || len(with[b]) == 0 {
 			continue
 		}
 		common := false

@@ -85,7 +85,7 @@ func globOf(these []string, all []format.Part) string {
 	for _, glob := range []string{"*", prefix + "*", "*" + suffix} {
 		fits, n := selection.Glob(glob), 0
 		for _, p := range all {
-			if fits.MatchString(p.Name) {
+			if fits.MatchString(p.Name) && !p.Empty {
 				if n++; !slices.Contains(these, p.Name) {
 					n = -len(all)
 				}
