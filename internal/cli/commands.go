@@ -97,6 +97,10 @@ func commands() []command {
 				Command: "revuelta profile visits.csv",
 				Input:   "apiary,kilos\nVesk,1.10\nVesk,4\nTamro,\nVesk,2.5\n",
 				Output:  "visits.csv: 4 rows, 2 fields\n\napiary\n  text, 4 filled, 0 blank; 2 distinct\n  from \"Tamro\" to \"Vesk\", the longest has 5 characters\n  commonest \"Vesk\" 3, \"Tamro\" 1\n\nkilos\n  number, 3 filled, 1 blank; 3 distinct\n  min 1.10  max 4  mean 2.53333  stdev 1.45029\n  quartiles 1.8  2.5  3.25\n  ▕█        █         █▏\n",
+			}, {
+				Command: "revuelta profile -o - visits.csv",
+				Input:   "day,kilos\n13.05.2024,1.10\n02.06.2024,4\n",
+				Output:  "field,type,rows,blank,distinct,min,max,mean,stdev,median,q1,q3,longest,commonest\nday,date as %d.%m.%Y,2,0,2,13.05.2024,02.06.2024,,,,,,13.05.2024,\nkilos,number,2,0,2,1.10,4,2.55,2.05060966544099,2.55,1.825,3.275,1.10,\n",
 			}},
 		},
 		action: profileFile,
@@ -111,6 +115,10 @@ func commands() []command {
 				Command: "revuelta convert --blank NA --write-as tsv harvest.csv",
 				Input:   "colony;kilos\n026;1,10\n007;NA\n",
 				Output:  "colony\tkilos\n026\t1,10\n007\t\n",
+			}, {
+				Command: "revuelta convert --write-as ndjson --typed harvest.csv",
+				Input:   "colony,kilos\n026,1.10\n007,2\n",
+				Output:  "{\"colony\":\"026\",\"kilos\":1.10}\n{\"colony\":\"007\",\"kilos\":2}\n",
 			}},
 		},
 		action: func(ctx context.Context, a *app, c *call) error { return a.single(ctx, c, nil, c.args.Operands) },
@@ -142,6 +150,10 @@ func commands() []command {
 				Command: "revuelta check --step 'fill apiary' --step 'unpivot \"{month} kilos\" --value kilos' harvest.csv",
 				Input:   "apiary,colony,April kilos,May kilos\nVesk,026,1.10,4\n",
 				Output:  "        read harvest.csv  4 fields  apiary, colony, April kilos, May kilos\nline 1  fill              4 fields  apiary, colony, April kilos, May kilos\nline 2  unpivot           4 fields  apiary, colony, month, kilos\n",
+			}, {
+				Command: "revuelta check --step 'fil apiary' --json harvest.csv 2>/dev/null | grep message",
+				Input:   "apiary,kilos\nVesk,1\n",
+				Output:  "      \"message\": \"there is no step \\\"fil\\\"\",\n",
 			}},
 		},
 		action: checkPlan,
