@@ -480,7 +480,13 @@ func (f *textFile) fault(t *delimited.Fault, names []string) *diag.Error {
 	switch t.Kind {
 	case delimited.BareQuote:
 		e.Text = fmt.Sprintf("%s: %s", diag.Quote(t.Cell), t.Text)
-		e.Trying(`put the cell in quotes and double the ones inside: "6"" board"`, "--quote none takes quotes as text")
+		if looksLikeJSON(f.in.probe) {
+			return e.Trying("--read-as json")
+		}
+		if c := t.Cell; len(c) <= 40 && !strings.ContainsAny(c, "…\n\r") {
+			e.Trying(`in the file, put the cell in quotes and double those inside: "` + strings.ReplaceAll(c, `"`, `""`) + `"`)
+		}
+		e.Trying("--quote none takes quotes as text")
 	case delimited.UnclosedQuote, delimited.HugeRow:
 		e.Text = fmt.Sprintf("%s: %s", t.Text, diag.Quote(t.Cell))
 		if strings.HasPrefix(t.Cell, `"`) {

@@ -44,6 +44,13 @@ func readable(in input, o format.ReadOptions, l *format.Sample, err error) (*for
 		return l, o, nil, err // a file that is not there
 	}
 	told := said(fault, doubt)
+	if e := (*diag.Error)(nil); errors.As(fault, &e) && slices.Contains(e.Try, "--read-as json") && o.As == "" {
+		asJSON := o
+		asJSON.As = "json"
+		if l, err := in.sample(asJSON); err == nil {
+			return l, asJSON, []Finding{{Kind: "reading", Part: Safe, reads: true, Says: "it is JSON, under another name: --read-as json reads all rows", Evidence: diag.Names(l.Names)}}, nil
+		}
+	}
 	var others []reading
 	if l == nil || isText(l) {
 		others = ways(in, o, l, fault)
