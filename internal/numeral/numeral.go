@@ -11,6 +11,7 @@ import (
 
 	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
+	"revuelta/internal/view"
 )
 
 // Form is how the numbers of a field are written. The zero value is the plain form.
@@ -44,9 +45,12 @@ func placeOf(form string) int {
 	letter := func(r rune) bool { return unicode.IsLetter(r) }
 	at := -1
 	for i, r := range form {
+		if r != 'n' {
+			continue
+		}
 		before, _ := utf8.DecodeLastRuneInString(form[:i])
-		after, _ := utf8.DecodeRuneInString(form[i+utf8.RuneLen(r):])
-		if r == 'n' && !letter(before) && !letter(after) {
+		after, _ := utf8.DecodeRuneInString(form[i+1:])
+		if !letter(before) && !letter(after) {
 			if at >= 0 {
 				return -1
 			}
@@ -76,6 +80,102 @@ func ParseScales(s string) ([]Scale, error) {
 	// The longest first, of which others are ends.
 	slices.SortStableFunc(out, func(a, b Scale) int { return len(b.Suffix) - len(a.Suffix) })
 	return out, nil
+}
+
+// Quick gives a reader of the cells that are written most: digits, with marks between thousands, a decimal mark, and a minus. It is false
+// for a cell that Read must look at; nil where the form takes something of such cells as a sign, or strips it. Read is its plain twin.
+func (f *Form) Quick() func(cell string) (string, bool) {
+	point, mark := byte('.'), byte(0)
+	if f.Decimal != "" {
+		point = f.Decimal[0]
+	}
+	if f.Thousands != "" {
+		mark = f.Thousands[0]
+	}
+	const marks = "0123456789-"
+	if point >= utf8.RuneSelf || mark >= utf8.RuneSelf || strings.IndexByte(marks, point) >= 0 || mark != 0 && strings.IndexByte(marks, mark) >= 0 ||
+		strings.ContainsAny(f.Strip, marks+f.Decimal+f.Thousands+".") {
+		return nil
+	}
+	if slices.ContainsFunc(f.Negative, func(form string) bool {
+		at := placeOf(form)
+		before, after := strings.TrimSpace(form[:at]), strings.TrimSpace(form[at+1:])
+		return (before == "" || strings.Contains(marks, before[:1])) && (after == "" || strings.Contains(marks[:10], after[len(after)-1:]))
+	}) {
+		return nil
+	}
+	return func(cell string) (string, bool) {
+		if point == '.' && Plain(cell) {
+			return cell, true
+		}
+		var buf [24]byte
+		n, whole, group := 0, true, -1 // group: digits since the last mark, -1 before one
+		if len(cell) > len(buf) || point == '.' && mark == 0 {
+			return "", false
+		}
+		for i := range len(cell) {
+			c := cell[i]
+			switch {
+			case c == '-' && i == 0:
+			case c >= '0' && c <= '9':
+				if whole && group >= 0 {
+					group++
+				}
+			case c == mark && mark != 0:
+				digits := n
+				if buf[0] == '-' {
+					digits--
+				}
+				if !whole || group >= 0 && group != 3 || group < 0 && (digits < 1 || digits > 3) {
+					return "", false
+				}
+				group = 0
+				continue
+			case c == point && whole:
+				if group >= 0 && group != 3 {
+					return "", false
+				}
+				whole, c = false, '.'
+			default:
+				return "", false
+			}
+			buf[n] = c
+			n++
+		}
+		if whole && group >= 0 && group != 3 || !Plain(view.String(buf[:n])) {
+			return "", false
+		}
+		return string(buf[:n]), true
+	}
+}
+
+// Plain tells a number that is written as Read writes it: digits without a zero before them, a point between digits, and a minus before
+// what is not zero.
+func Plain(cell string) bool {
+	const most = 18 // digits, which no calculation changes
+	i := 0
+	if i < len(cell) && cell[i] == '-' {
+		i++
+	}
+	if i == len(cell) || len(cell)-i > most || cell[i] == '0' && i+1 < len(cell) && cell[i+1] != '.' {
+		return false
+	}
+	point, some := -1, false
+	for at := i; at < len(cell); at++ {
+		c := cell[at]
+		switch {
+		case c == '.':
+			if point >= 0 || at == i {
+				return false
+			}
+			point = at
+		case c < '0' || c > '9':
+			return false
+		default:
+			some = some || c != '0'
+		}
+	}
+	return point != len(cell)-1 && (some || i == 0)
 }
 
 // Read reads a cell and gives the plain number: with the decimals it has, in shortest form where a suffix multiplied it.

@@ -128,3 +128,34 @@ func TestNoSignIsLost(t *testing.T) {
 		require.True(rt, found, "%q is never %s", text, want)
 	})
 }
+
+// FuzzQuick: what is read quickly is read by the plain reader, and as the same.
+func FuzzQuick(f *testing.F) {
+	for _, cell := range []string{"113.71", "-0.50", "007", "1.234,50", "1,234,567.5", "-12", "1.2345", "12,", ",5", "0", "-0", "-0.00", "1.234.56", "1234.567,8", "(5)", "5-", "1e5", "+3", "999999999999999999", "1 234", "00,5", "1..2"} {
+		f.Add(cell, "", "", "", "")
+		f.Add(cell, ",", ".", "", "n-")
+		f.Add(cell, ".", ",", "€", "(n)")
+		f.Add(cell, ",", "", ".", "-n")
+	}
+	f.Fuzz(func(t *testing.T, cell, point, mark, strip, negative string) {
+		form := Form{Decimal: point, Thousands: mark, Strip: strip}
+		if len([]rune(point)) > 1 || len([]rune(mark)) > 1 || point == mark && mark != "" || point == "" && mark == "." || strings.ContainsAny(strip, "+-()\u2212") {
+			return // cast refuses those
+		}
+		if negative != "" {
+			if ParseNegative(negative) != nil {
+				return
+			}
+			form.Negative = []string{negative}
+		}
+		quick := form.Quick()
+		if quick == nil {
+			return
+		}
+		if got, ok := quick(cell); ok {
+			want, fits := form.Read(cell)
+			assert.True(t, fits, "%q by %+v", cell, form)
+			assert.Equal(t, want, got, "%q by %+v", cell, form)
+		}
+	})
+}

@@ -58,30 +58,42 @@ func (f *First) Run(ctx context.Context, in step.In, out step.Out, s *step.Conte
 // BindInOrder binds it to the fields of its input.
 func (f *First) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 	cause := step.Cause{Field: step.NoField, Reason: fmt.Sprintf("not among the first %s", diag.Count(f.N))}
-	group := func(*table.Batch, int) string { return "" }
+	var groups *keying.Interner // nil: all rows are one
 	if f.Within != nil {
 		fields, err := f.Within.Resolve(in)
 		if err != nil {
 			return nil, err
 		}
-		group = keying.RowKey(fields)
+		var keys []keying.Key
+		for _, i := range fields {
+			keys = append(keys, keying.Key{Name: in.Name(i), Column: i})
+		}
+		groups = keying.NewInterner(in, keys)
 		cause.Reason += " of its " + diag.Names(step.NamesOf(in, fields))
 	}
-	seen := map[string]int64{}
+	seen := []int64{0} // rows of each group
 	var kept, left []int32
 	sub := table.Get()
 	return &step.Ordered{
 		RetainsNothing: true,
 		Do: func(b *table.Batch, _ any, s *step.Context) {
 			kept, left = kept[:0], left[:0]
+			var ids []int32
+			if groups != nil {
+				groups.Load(b)
+				ids, _, _ = groups.Ids(b, b.Rows, 0, func(int32, int) error { return nil }) // of fields alone: none fails
+				seen = append(seen, make([]int64, max(0, len(groups.Values)-len(seen)))...)
+			}
 			for r := range b.Rows {
-				k := group(b, r)
-				n := seen[k]
-				if n == f.N {
+				k := int32(0)
+				if ids != nil {
+					k = ids[r]
+				}
+				if seen[k] == f.N {
 					left = append(left, int32(r))
 					continue
 				}
-				seen[k] = n + 1
+				seen[k]++
 				kept = append(kept, int32(r))
 			}
 			if len(left) == 0 {

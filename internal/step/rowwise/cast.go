@@ -137,6 +137,14 @@ func (c *Cast) Bind(in *table.Schema) (*step.Bound, error) {
 	switch c.To {
 	case "number":
 		read = c.number
+		if quick := c.Number.Quick(); quick != nil {
+			read = func(s string) (string, string, []string) {
+				if plain, ok := quick(s); ok {
+					return plain, "", nil
+				}
+				return c.number(s)
+			}
+		}
 	case "text":
 		read = func(s string) (string, string, []string) { return s, "", nil }
 	}

@@ -31,7 +31,8 @@ func (w *rewriting) run(src *table.Batch, emit func(*table.Batch) error) error {
 	for i := range src.Cols {
 		dst.Cols[i].Borrow(&src.Cols[i])
 	}
-	bad := map[int]step.Misfit{} // the first of each row, in the order of the fields
+	var bad map[int]step.Misfit // the first of each row, in the order of the fields
+	changed := int64(0)
 	for k, i := range w.fields {
 		var cells []string
 		cells, w.scratch = src.Cols[i].Flat(src.Rows, w.scratch)
@@ -40,21 +41,28 @@ func (w *rewriting) run(src *table.Batch, emit func(*table.Batch) error) error {
 			made, reason, tries := w.cell(k, c)
 			if reason != "" && w.unfit != nil {
 				w.s.Misfit(w.in, src, r, i, reason)
-				out[r] = w.unfit(c)
+				if out[r] = w.unfit(c); out[r] != c {
+					changed++
+				}
 				continue
 			}
 			if reason != "" {
 				if _, ok := bad[r]; !ok {
+					if bad == nil {
+						bad = map[int]step.Misfit{}
+					}
 					bad[r] = step.Misfit{Field: i, Reason: reason, Tries: tries}
 				}
 				continue
 			}
-			out[r] = made
+			if out[r] = made; made != c {
+				changed++
+			}
 		}
 	}
 	dst.Rows, dst.Origin = src.Rows, src.Origin
 	if len(bad) == 0 {
-		w.count(src, dst, nil)
+		w.s.Counters.Count[0] += changed
 		return emit(dst)
 	}
 	w.kept = w.kept[:0]
@@ -79,17 +87,9 @@ func (w *rewriting) run(src *table.Batch, emit func(*table.Batch) error) error {
 	return stop
 }
 
-// count counts the cells that were changed.
+// count counts the cells that were changed in some rows.
 func (w *rewriting) count(src, dst *table.Batch, rows []int32) {
 	for _, i := range w.fields {
-		if rows == nil {
-			for r := range src.Rows {
-				if dst.Cols[i].Cells[r] != src.Cols[i].At(r) {
-					w.s.Counters.Count[0]++
-				}
-			}
-			continue
-		}
 		for _, r := range rows {
 			if dst.Cols[i].Cells[r] != src.Cols[i].At(int(r)) {
 				w.s.Counters.Count[0]++
