@@ -104,6 +104,7 @@ func TestAdvice(t *testing.T) {
 		"names of rows, quoted":             {"\"8336\" \"8337\"\n\"a b\" 0 1\n\"c\" 1 0\n\"d\" 1 1\n", []string{"safe reading: revuelta convert --delimiter spaces --header-first row FILE"}},
 		"two currencies":                    {"place,code,sign\na,XAF,FCFA\nb,XAF,FCFA\nc,XOF,F CFA\nd,XOF,F CFA\ne,EUR,E\nf,EUR,E\n", nil},
 		"JSON under another name":           {" [{\"lot\": \"L-1\", \"kilos\": 2}, {\"lot\": \"L-2\", \"kilos\": 3}]\n", []string{"safe reading: revuelta convert --read-as json FILE"}},
+		"a title of one word":               {"means\nSamples,Index\nKind,Factor\nDate,Day\n", []string{"decide header: revuelta convert --header 2 FILE"}},
 		"no units":                          {"lot,kilos,degrees\nL-0,few,many\nL-1,2,20\nL-2,3,21\nL-3,4,19\nL-4,4,19\nL-5,4,19\n", []string{"told several types: ", "told several types: "}},
 		// reading
 		"comments":            {"# weighed by hand\n# in May\nlot,kilos\n1,2\n2,3\n", []string{"safe reading: revuelta convert --comment '#' FILE"}},

@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"slices"
+	"strings"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/format/delimited"
@@ -157,6 +158,9 @@ func (l *Sample) later(path string, size, seen int64, d delimited.Dialect) {
 	width := 0
 	for _, r := range l.First {
 		width = max(width, len(r.Cells))
+		if slices.ContainsFunc(r.Cells, func(c string) bool { return strings.Contains(c, "\n") }) {
+			return // a line may begin within a cell
+		}
 	}
 	buf := make([]byte, sampleLater)
 	for _, at := range []int64{size / 2, size - sampleLater} {

@@ -351,6 +351,9 @@ func (r *Report) reading(o format.ReadOptions) {
 		if h.To > h.From {
 			f.Kind = "header rows"
 		}
+		if cells := l.First[first].Cells; h.From == first+2 && len(l.Names) == 2 && len(cells) == 1 && !strings.Contains(cells[0], " ") {
+			f.Part, f.Question = Decide, fmt.Sprintf("is %s a title, or the name of the second field? Then: --header %d --header-first row", diag.Quote(cells[0]), first+1)
+		}
 		if o.Header.Kind != format.HeaderRows { // else it was told
 			r.Findings = append(r.Findings, f)
 		}
