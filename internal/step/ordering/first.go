@@ -58,17 +58,17 @@ func (f *First) Run(ctx context.Context, in step.In, out step.Out, s *step.Conte
 // BindInOrder binds it to the fields of its input.
 func (f *First) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 	cause := step.Cause{Field: step.NoField, Reason: fmt.Sprintf("not among the first %s", diag.Count(f.N))}
-	var groups *keying.Interner // nil: all rows are one
+	var groups *numbered // nil: all rows are one
 	if f.Within != nil {
 		fields, err := f.Within.Resolve(in)
 		if err != nil {
 			return nil, err
 		}
-		var keys []keying.Key
+		groups = &numbered{}
 		for _, i := range fields {
-			keys = append(keys, keying.Key{Name: in.Name(i), Column: i})
+			groups.fields = append(groups.fields, keying.NewInterner(in, []keying.Key{{Name: in.Name(i), Column: i}}))
+			groups.pairs = append(groups.pairs, map[uint64]int32{})
 		}
-		groups = keying.NewInterner(in, keys)
 		cause.Reason += " of its " + diag.Names(step.NamesOf(in, fields))
 	}
 	seen := []int64{0} // rows of each group
@@ -80,9 +80,8 @@ func (f *First) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 			kept, left = kept[:0], left[:0]
 			var ids []int32
 			if groups != nil {
-				groups.Load(b)
-				ids, _, _ = groups.Ids(b, b.Rows, 0, func(int32, int) error { return nil }) // of fields alone: none fails
-				seen = append(seen, make([]int64, max(0, len(groups.Values)-len(seen)))...)
+				ids = groups.ids(b)
+				seen = append(seen, make([]int64, max(0, groups.known()-len(seen)))...)
 			}
 			for r := range b.Rows {
 				k := int32(0)
@@ -106,4 +105,41 @@ func (f *First) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 		},
 		Summary: func(t *step.Counters) string { return fmt.Sprintf("%s left out", diag.Plural(t.LeftOut, "row")) },
 	}, nil
+}
+
+// numbered numbers the combinations of some fields: each field by itself, as is fastest, then the pairs of what stands before with the next.
+type numbered struct {
+	fields []*keying.Interner
+	pairs  []map[uint64]int32 // of each field with those before it; none of the first
+}
+
+// ids gives the numbers of the rows of a batch.
+func (n *numbered) ids(b *table.Batch) (ids []int32) {
+	for k, f := range n.fields {
+		f.Load(b)
+		these, _, _ := f.Ids(b, b.Rows, 0, func(int32, int) error { return nil }) // of fields alone: none fails
+		if k == 0 {
+			ids = these
+			continue
+		}
+		pairs := n.pairs[k]
+		for r, id := range these {
+			pair := uint64(ids[r])<<32 | uint64(id)
+			both, ok := pairs[pair]
+			if !ok {
+				both = int32(len(pairs))
+				pairs[pair] = both
+			}
+			ids[r] = both
+		}
+	}
+	return ids
+}
+
+// known is how many numbers were given.
+func (n *numbered) known() int {
+	if last := len(n.fields) - 1; last > 0 {
+		return len(n.pairs[last])
+	}
+	return len(n.fields[0].Values)
 }

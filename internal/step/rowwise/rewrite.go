@@ -61,6 +61,9 @@ func (w *rewriting) run(src *table.Batch, emit func(*table.Batch) error) error {
 		}
 	}
 	dst.Rows, dst.Origin = src.Rows, src.Origin
+	if len(bad) == 0 && changed == 0 { // as it was read it is written sooner
+		return emit(src)
+	}
 	if len(bad) == 0 {
 		w.s.Counters.Count[0] += changed
 		return emit(dst)
