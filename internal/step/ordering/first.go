@@ -67,7 +67,7 @@ func (f *First) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 		groups = &numbered{}
 		for _, i := range fields {
 			groups.fields = append(groups.fields, keying.NewInterner(in, []keying.Key{{Name: in.Name(i), Column: i}}))
-			groups.pairs = append(groups.pairs, map[uint64]int32{})
+			groups.pairs, groups.small = append(groups.pairs, map[uint64]int32{}), append(groups.small, nil)
 		}
 		cause.Reason += " of its " + diag.Names(step.NamesOf(in, fields))
 	}
@@ -111,7 +111,11 @@ func (f *First) BindInOrder(in *table.Schema) (*step.Ordered, error) {
 type numbered struct {
 	fields []*keying.Interner
 	pairs  []map[uint64]int32 // of each field with those before it; none of the first
+	small  [][]int32          // the same for small numbers, one more than the number, 0: not known
 }
+
+// smallNumbers is up to where pairs stand in a table as well.
+const smallNumbers = 512
 
 // ids gives the numbers of the rows of a batch.
 func (n *numbered) ids(b *table.Batch) (ids []int32) {
@@ -122,13 +126,27 @@ func (n *numbered) ids(b *table.Batch) (ids []int32) {
 			ids = these
 			continue
 		}
-		pairs := n.pairs[k]
+		pairs, small := n.pairs[k], n.small[k]
+		if small == nil {
+			small = make([]int32, smallNumbers*smallNumbers)
+			n.small[k] = small
+		}
 		for r, id := range these {
+			near := ids[r] < smallNumbers && id < smallNumbers
+			if near {
+				if both := small[ids[r]*smallNumbers+id]; both > 0 {
+					ids[r] = both - 1
+					continue
+				}
+			}
 			pair := uint64(ids[r])<<32 | uint64(id)
 			both, ok := pairs[pair]
 			if !ok {
 				both = int32(len(pairs))
 				pairs[pair] = both
+			}
+			if near {
+				small[ids[r]*smallNumbers+id] = both + 1
 			}
 			ids[r] = both
 		}
