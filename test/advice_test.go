@@ -92,7 +92,7 @@ func TestAdvice(t *testing.T) {
 		"places of a thread":                {"reel,10003,10143,0\nreel,10358,10428,5\nreel,11780,11921,3\nreel,11996,12101,2\n", []string{"safe reading: revuelta convert --header none FILE"}},
 		"doses are names":                   {"lot,0.5,1.0,1.5\nL-1,1,2,3\nL-2,2,3,5\nL-3,4,4,8\n", nil},
 		"codes above codes":                 {"10A,red\n20B,blue\n30C,red\n40D,green\n50E,red\n60F,blue\n", []string{"safe reading: revuelta convert --header none FILE"}},
-		"aliases":                           {"lot,aliases\nL-1,\"I,BK.1,NC.1\"\nL-2,\"II,BK.2,NC.2\"\nL-3,\"III,BK.3,NC.3\"\n", []string{"safe several values: explode aliases --at ,"}},
+		"aliases":                           {"lot,aliases\nL-1,\"I,BK.1,NC.1\"\nL-2,\"II,BK.2,NC.2\"\nL-3,\"III,BK.3,NC.3\"\n", []string{"decide several values: explode aliases --at ,"}},
 		"a series of numbers":               {"red,green,blue\n0,0,0\n0,0,0\n2,0,0\n4,1,0\n250,250,250\n255,255,255\n", nil},
 		"nothing but NA":                    {rows("lot,fate", "L-#,@", "NA", "NA", "NA", "NA", "NA"), []string{"told markers: "}},
 		"names in a comment":                {"# by hand\n#code\tplace\tnote\nV\tVesk\nU\tUlmo\thill\n", []string{"safe reading: revuelta convert --header 2 FILE"}},

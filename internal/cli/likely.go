@@ -15,6 +15,7 @@ import (
 	"revuelta/internal/run"
 	"revuelta/internal/selection"
 	"revuelta/internal/step"
+	"revuelta/internal/step/joining"
 	"revuelta/internal/table"
 )
 
@@ -29,7 +30,7 @@ func (a *app) likelier(ctx context.Context, err error, spec *step.Spec, c *call,
 		return err
 	}
 	if info, err := os.Stat(files[0]); err != nil || !info.Mode().IsRegular() || info.Size() > mostTried {
-		return e
+		return err
 	}
 	o, fault := plan.DecodeRead(c.extra)
 	if fault != nil {
@@ -55,7 +56,7 @@ func (a *app) likelier(ctx context.Context, err error, spec *step.Spec, c *call,
 		}
 	case "join":
 		option = "on"
-		values = keysAlike(files[0], o, c)
+		values = keysAlike(files[0], o, c, errors.Is(err, joining.ErrNoMatch))
 	}
 	for _, v := range values[:min(len(values), 5)] {
 		try := *c.args
@@ -158,9 +159,9 @@ func rowsOf(file string, o format.ReadOptions, each func(line int, row func() []
 	return src.Schema().Names(), err
 }
 
-// keysAlike gives other values of --on for a join whose key one of the tables does not have: the fields there whose cells are mostly
-// those of the key in the table that has it.
-func keysAlike(file string, o format.ReadOptions, c *call) []string {
+// keysAlike gives another value of --on for a join whose key one of the tables does not have, or has without a match: the field there whose
+// cells are mostly those of the key in the table that has it. Where the key is not what is wrong there is none.
+func keysAlike(file string, o format.ReadOptions, c *call, noMatch bool) []string {
 	pairs := strings.Split(c.args.Get("on", ""), ",")
 	if len(pairs) != 1 || len(c.args.Operands) != 1 {
 		return nil
@@ -193,6 +194,9 @@ func keysAlike(file string, o format.ReadOptions, c *call) []string {
 	left, leftSets := cells(file, o)
 	right, rightSets := cells(c.args.Operands[0], format.ReadOptions{})
 	atLeft, atRight := slices.Index(left, here), slices.Index(right, there)
+	if !noMatch && (atLeft >= 0) == (atRight >= 0) {
+		return nil
+	}
 	type likely struct {
 		on   string
 		part float64

@@ -16,6 +16,7 @@ func TestHabitsOfOthers(t *testing.T) {
 	require.NoError(t, os.WriteFile("t.csv", []byte("apiary,branch,colony,date,kilos,jars,April kilos,May kilos,note\nVesk,Vesk,026,2024-05-02,1.5,3,1,2,a;b\nTamro,Ulmo,007,2024-06-30,2,4,3,4,b\n"), 0o644))
 	require.NoError(t, os.WriteFile("s.csv", []byte("apiary;kilos\nVesk;1\n"), 0o644))
 	require.NoError(t, os.WriteFile("sites.csv", []byte("site,name,other\nVesk,Hill,Ulmo\nTamro,Vale,Vesk\n"), 0o644))
+	require.NoError(t, os.WriteFile("twice.csv", []byte("site,name\nVesk,Vesk\nVesk,Tamro\nTamro,Ulmo\n"), 0o644))
 	require.NoError(t, os.WriteFile("long.csv", []byte("apiary,colony,month,kilos,jars\nVesk,026,May,1,4\nVesk,007,May,2,5\nVesk,026,June,3,4\nVesk,007,June,3,9\n"), 0o644))
 	for wrote, means := range map[string]string{
 		"fields apiary branch kilos t.csv --quiet":                         "try: revuelta fields apiary,branch,kilos --quiet t.csv",
@@ -45,6 +46,9 @@ func TestHabitsOfOthers(t *testing.T) {
 		"pivot --down apiary --across month --cell kilos long.csv --quiet": "try: revuelta pivot --down apiary,colony --across month --cell kilos long.csv --quiet",
 		"group --by apiary --calc kilos long.csv":                          "try: revuelta group --by apiary,colony,month --calc kilos long.csv",
 		"join sites.csv --on apiary t.csv":                                 "try: revuelta join sites.csv --on 'apiary=site' t.csv",
+		"join sites.csv --on apiary=nosuch --bring other t.csv":            "try: revuelta join sites.csv --on 'apiary=site' --bring other t.csv",
+		"join twice.csv --on apiary=site t.csv":                            "", // the key is right, and another would mean something else
+		"join sites.csv --on apiary=site --bring nosuch t.csv":             "",
 		"join sites.csv --on=site t.csv":                                   "try: revuelta join sites.csv '--on=apiary=site' t.csv",
 		"join sites.csv --on branch=name t.csv":                            "try: revuelta join sites.csv --on 'branch=other' t.csv",
 		"pivot --across 'weekday(date) as wd' --cell 'sum(kilos)' t.csv":   "say: set 'wd = weekday(date)' first",

@@ -193,3 +193,32 @@ func TestManyAtATime(t *testing.T) {
 		}
 	}
 }
+
+// TestBounds: the order comparisons of two fields that a formula begins with; what may fail before them, or is no such comparison, ends them.
+func TestBounds(t *testing.T) {
+	for source, want := range map[string]string{
+		"t >= from and t < to":              "t>=from t<to whole",
+		"t >= from":                         "t>=from whole",
+		"(a < b and c > d) and e <= {f g}":  "a<b c>d e<=f g whole",
+		"a < b and c == d":                  "a<b",
+		"a + 1 < b and c < d":               "",
+		"a < b or c < d":                    "",
+		"not (a < b)":                       "",
+		"a == b and c < d":                  "",
+		"a < 5 and c < d":                   "",
+		"a < \"x\" and c < d":               "",
+		"a < b and number(c) > 1 and d < e": "a<b",
+	} {
+		f, err := Parse(source)
+		require.NoError(t, err, source)
+		bounds, whole := f.Bounds()
+		var got []string
+		for _, b := range bounds {
+			got = append(got, b.Left+b.Op+b.Right)
+		}
+		if whole {
+			got = append(got, "whole")
+		}
+		assert.Equal(t, want, strings.Join(got, " "), source)
+	}
+}

@@ -1,6 +1,8 @@
 package inspect
 
 import (
+	"cmp"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -8,12 +10,13 @@ import (
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
 	"revuelta/internal/selection"
+	"revuelta/internal/table"
 )
 
 // severalTables asks which table of a database is meant.
 func (r *Report) severalTables(path string) {
 	parts := r.Sample.Parts
-	most := slices.MaxFunc(parts, func(a, b format.Part) int { return int(min(max(a.Rows-b.Rows, -1), 1)) })
+	most := slices.MaxFunc(parts, func(a, b format.Part) int { return cmp.Compare(a.Rows, b.Rows) })
 	r.Findings = []Finding{{
 		Kind: "tables", Part: Decide, Says: fmt.Sprintf("the database has %s", diag.Plural(int64(len(parts)), "table")), Question: "which one is meant?",
 		Command: "revuelta look " + Shell(path+"#"+most.Name),
@@ -61,14 +64,32 @@ func (r *Report) alikeSheets(path string, o format.ReadOptions) {
 		if strings.Contains(f.Command, " --header ") {
 			all.Header = format.Header{Kind: format.HeaderRows, From: first.Header[0], To: first.Header[1]}
 		}
-		src, err := format.Open([]string{path}, all)
-		if err != nil { // one of them can't be read so
+		if tried(path, all, 20_000) != nil { // one of them can't be read so
 			return
 		}
-		src.Close()
 		f.Command += " " + Shell(path)
 	}
 	r.Findings = append(r.Findings, f)
+}
+
+// tried reads so many rows of a file, and gives the fault that stops it.
+func tried(path string, o format.ReadOptions, most int) error {
+	src, err := format.Open([]string{path}, o)
+	if err != nil {
+		return err
+	}
+	defer src.Close()
+	enough := errors.New("enough is read")
+	err = format.Each(src, func(b *table.Batch) error {
+		if most -= b.Rows; most <= 0 {
+			return enough
+		}
+		return nil
+	})
+	if err == enough {
+		return nil
+	}
+	return err
 }
 
 // globOf is a glob that fits these sheets and no other, "" where there is no short one.

@@ -152,17 +152,17 @@ type tally struct {
 	longest                               string
 	longestLen                            int
 
-	small   smalls         // what is counted there is in nothing above, until all was seen
-	rest    []string       // cells that are no small numbers
-	lines   map[string]int // of the first texts, where they stand first
-	recent  [64]*kept      // plain ones that were met before
-	settled []counted      // the small numbers, when all was seen
+	small   smalls    // what is counted there is in nothing above, until all was seen
+	rest    []string  // cells that are no small numbers
+	recent  [64]*kept // plain ones that were met before
+	settled []counted // the small numbers, when all was seen
 }
 
 // kept is a cell that is counted by its text.
 type kept struct {
 	cell  string
 	n     int64
+	line  int  // of a plain one, where it stands first; 0: not known
 	plain bool // it is no number and no date
 }
 
@@ -177,10 +177,8 @@ func newTally() *tally {
 	return &tally{counts: map[string]*kept{}, exact: make([]float64, 0, 64)}
 }
 
-// mostPlaced is of how many texts of a field the first line is remembered.
-const mostPlaced = 50
-
 func (t *tally) add(cells []string, lineOf func(row int) int) {
+	row := 0 // up to where a text that was new was looked for
 	t.rest = t.small.take(cells, t.rest[:0])
 	for _, c := range t.rest {
 		t.filled++
@@ -218,11 +216,9 @@ func (t *tally) add(cells []string, lineOf func(row int) int) {
 			}
 		}
 		if k != nil {
-			if k.plain = true; k.n == 1 && len(t.lines) < mostPlaced {
-				if t.lines == nil {
-					t.lines = map[string]int{}
-				}
-				t.lines[k.cell] = lineOf(slices.Index(cells, c))
+			if k.plain = true; k.n == 1 {
+				row += slices.Index(cells[row:], c)
+				k.line = lineOf(row)
 			}
 		}
 	}
@@ -401,14 +397,6 @@ func (t *tally) moment(m calendar.Moment, c string) {
 }
 
 func (t *tally) merge(o *tally) {
-	for c, line := range o.lines {
-		if have, ok := t.lines[c]; t.lines == nil {
-			t.lines = o.lines
-			break
-		} else if !ok || line < have {
-			t.lines[c] = line
-		}
-	}
 	t.small.merge(&o.small)
 	if o.numbers > 0 {
 		if t.numbers == 0 {
@@ -464,7 +452,9 @@ func (t *tally) merge(o *tally) {
 	}
 	for c, k := range o.counts {
 		if have := t.count(c, k.n); have != nil {
-			have.plain = k.plain
+			if have.plain = k.plain; have.line == 0 || k.line < have.line {
+				have.line = k.line
+			}
 		}
 	}
 }

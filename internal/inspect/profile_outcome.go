@@ -140,7 +140,7 @@ func (t *tally) commonest(most int) (out []Common) {
 func (t *tally) texts(most int) (out []Common) {
 	for c, k := range t.counts {
 		if _, ok := parse(c); !ok {
-			out = append(out, Common{c, k.n, t.lines[c]})
+			out = append(out, Common{c, k.n, k.line})
 		}
 	}
 	slices.SortFunc(out, func(a, b Common) int { return cmp.Or(cmp.Compare(b.Count, a.Count), strings.Compare(a.Value, b.Value)) })

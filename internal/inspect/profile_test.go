@@ -177,3 +177,14 @@ func TestProfileOfMixedFields(t *testing.T) {
 		require.Equal(t, [3]string{c.kind, c.low, c.high}, [3]string{p.Type, p.Min, p.Max}, c.cells)
 	}
 }
+
+// TestLinesOfTexts: of many texts, whoever met them, the first line is that of the first cell that holds it.
+func TestLinesOfTexts(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		cells := rapid.SliceOfN(rapid.StringMatching(`[a-f]{1,3}|[0-9]{1,2}`), 1, 300).Draw(rt, "cells")
+		p := profiled(cells, rapid.IntRange(1, 4).Draw(rt, "workers"))
+		for _, c := range p.Texts {
+			require.Equal(rt, slices.Index(cells, c.Value)+2, c.Line, c.Value)
+		}
+	})
+}

@@ -338,8 +338,8 @@ func spreadOut(name string) claim {
 	}
 }
 
-// cutApart claims that the rows hold the pieces of the cell, as often as they stand in it.
-func cutApart(name, separator string) claim {
+// piecesOf claims that the rows hold the pieces of the cell, as often as they stand in it.
+func piecesOf(name string, pieces func(string) []string) claim {
 	return func(before, after Table) error {
 		was, _ := before.cellsOf(name)
 		is, ok := after.cellsOf(name)
@@ -348,7 +348,7 @@ func cutApart(name, separator string) claim {
 		}
 		counts := map[string]int{}
 		for _, c := range was {
-			for _, p := range strings.Split(c, separator) {
+			for _, p := range pieces(c) {
 				counts[strings.TrimSpace(p)]++
 			}
 		}

@@ -5,6 +5,7 @@ package joining
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -479,11 +480,15 @@ func (t *joined) settle(c *step.Counters) error {
 	return t.unmatched(c, func() string { return t.near(c) })
 }
 
+// ErrNoMatch is the cause of the error of a join in which no key has a match.
+var ErrNoMatch = errors.New("no key matches")
+
 func (t *joined) unmatched(c *step.Counters, nearly func() string) error {
 	if c.In == 0 || c.Count[joinMatched]+c.Count[joinTurned] > 0 || len(t.On) == 0 {
 		return nil
 	}
 	e := diag.Dataf("no key of %s matches one of %s", diag.Plural(c.In, "row"), t.name)
+	e.Cause = ErrNoMatch
 	if near := nearly(); near != "" {
 		e.Text += "; " + near
 		return e.Trying("scrub the keys of both tables first", "recode or cast them to the same form")

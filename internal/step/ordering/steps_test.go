@@ -1,7 +1,12 @@
 package ordering_test
 
 import (
+	"fmt"
+	"strings"
 	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"revuelta/internal/step/steptest"
 )
@@ -80,4 +85,37 @@ func TestPromises(t *testing.T) {
 		"beside":   {"beside a --as n", "beside a --as n --back 2 --within b", "beside b --as n --ahead 2 --by 'a desc' --else -"},
 		"fill":     {"fill a,b", "fill a --within b", "fill a --up", "fill b --up --within a", "fill a,b --right", "fill a --with 0"},
 	})
+}
+
+// TestFirstOfGroups: the first rows of each combination, however many there are, are those that counting one by one keeps.
+func TestFirstOfGroups(t *testing.T) {
+	for _, many := range []int{3, 40, 900} { // beyond 512, pairs do not stand in a table
+		rapid.Check(t, func(rt *rapid.T) {
+			in := steptest.Table{Names: []string{"a", "b", "c", "n"}}
+			cell := rapid.Custom(func(rt *rapid.T) string { return fmt.Sprint("v", rapid.IntRange(0, many).Draw(rt, "value")) })
+			rows := rapid.IntRange(1, 40).Draw(rt, "rows")
+			for i := range rows * (1 + many/20) {
+				in.Rows = append(in.Rows, []string{fmt.Sprint("v", i%(many+1)), cell.Draw(rt, "b"), "", fmt.Sprint(i)})
+			}
+			n := rapid.IntRange(1, 3).Draw(rt, "n")
+			fields := rapid.SampledFrom([]string{"a", "b", "a,b", "c,a,b", "c"}).Draw(rt, "fields")
+			var want [][]string
+			seen := map[string]int{}
+			for _, row := range in.Rows {
+				key := ""
+				for _, f := range strings.Split(fields, ",") {
+					key += row[f[0]-'a'] + "|"
+				}
+				if seen[key]++; seen[key] <= n {
+					want = append(want, row)
+				}
+			}
+			made, err := steptest.Made(fmt.Sprintf("first %d --within %s", n, fields))
+			require.NoError(rt, err)
+			got, counters, err := steptest.Run(made, in, 7, steptest.Kind(rapid.IntRange(0, int(steptest.Kinds)-1).Draw(rt, "kind")))
+			require.NoError(rt, err)
+			require.Equal(rt, want, got.Rows)
+			require.EqualValues(rt, len(in.Rows)-len(want), counters.LeftOut)
+		})
+	}
 }
