@@ -1,3 +1,5 @@
+//go:build !plain
+
 package view
 
 import "unsafe"

@@ -1,3 +1,5 @@
+//go:build !plain
+
 #include "textflag.h"
 
 // func fetch(lines unsafe.Pointer, n uint64, keys unsafe.Pointer, count int)

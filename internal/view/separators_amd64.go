@@ -1,3 +1,5 @@
+//go:build !plain
+
 package view
 
 import (
@@ -14,3 +16,11 @@ var wide = cpu.X86.HasAVX2 && cpu.X86.HasBMI1 && cpu.X86.HasPOPCNT
 //
 //go:noescape
 func separators64(data unsafe.Pointer, blocks int, base uint32, delimiter byte, to unsafe.Pointer, room int) (read, stored int, seen Seen)
+
+// quotedWide tells whether it has those of quoted64.
+var quotedWide = wide && cpu.X86.HasBMI2 && cpu.X86.HasPCLMULQDQ
+
+// quoted64 is [SeparatorsQuoted] for whole blocks of 64 bytes; inside and after are 0 or all ones, room and quoteRoom at least 64.
+//
+//go:noescape
+func quoted64(data unsafe.Pointer, blocks int, base uint32, delimiter byte, inside uint64, to unsafe.Pointer, room int, quotes unsafe.Pointer, quoteRoom int) (read, stored, marks, feeds int, after uint64, seen Seen)

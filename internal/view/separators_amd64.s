@@ -1,3 +1,5 @@
+//go:build !plain
+
 #include "textflag.h"
 
 // EXTRACT stores the place of the lowest bit of AX that is set, and clears it; where none is, it stores in vain.

@@ -1,11 +1,15 @@
-//go:build !amd64
+//go:build !amd64 || plain
 
 package view
 
 import "unsafe"
 
-const wide = false
+const wide, quotedWide = false, false
 
 func separators64(unsafe.Pointer, int, uint32, byte, unsafe.Pointer, int) (read, stored int, seen Seen) {
+	panic("view: no wide instructions")
+}
+
+func quoted64(unsafe.Pointer, int, uint32, byte, uint64, unsafe.Pointer, int, unsafe.Pointer, int) (read, stored, marks, feeds int, after uint64, seen Seen) {
 	panic("view: no wide instructions")
 }

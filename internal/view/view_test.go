@@ -272,12 +272,20 @@ func FuzzSeparators(f *testing.F) {
 	}
 	f.Add([]byte("a,b\nc,\xff\r\n\x00"), uint8(3), uint8(0), byte(','))
 	f.Add(bytes.Repeat([]byte(","), 70), uint8(0), uint8(66), byte(','))
+	f.Add([]byte("\"a,\"\"\n\",b\n"), uint8(1), uint8(130), byte(','))
+	f.Add(bytes.Repeat([]byte("\""), 99), uint8(0), uint8(66), byte(','))
 	f.Fuzz(func(t *testing.T, text []byte, skip, room uint8, delimiter byte) {
 		for n := range min(len(text), 40) { // places and lengths within the blocks
 			same(t, text[n:], int(skip)+n, delimiter, 0)
 		}
 		text = bytes.Repeat(text, 1+256/(len(text)+1))
-		same(t, text[min(int(skip), len(text)):], int(skip), delimiter, int(room))
+		for n := range min(64, len(text)) {
+			sameQuoted(t, text[n:], int(skip), delimiter, n%2 == 0, 300, 300)
+		}
+		text = text[min(int(skip), len(text)):]
+		same(t, text, int(skip), delimiter, int(room))
+		sameQuoted(t, text, int(skip), delimiter, skip%2 == 0, int(room), 400)
+		sameQuoted(t, text, int(skip), delimiter, skip%2 == 1, 400, int(room))
 	})
 }
 
@@ -306,6 +314,42 @@ func same(t *testing.T, text []byte, base int, delimiter byte, room int) {
 	require.Equal(t, b[:k+others], a[:stored])
 	require.Equal(t, plain|some, seen)
 	require.Equal(t, slices.Repeat([]uint32{canary}, 16), a[room:], "written beyond the room")
+}
+
+// sameQuoted fails where the two ways to find what stands outside quotes differ, or write beyond the rooms.
+func sameQuoted(t *testing.T, text []byte, base int, delimiter byte, inside bool, room, marks int) {
+	t.Helper()
+	if !quotedWide || delimiter == '"' || delimiter == '\n' || delimiter == '\r' {
+		return
+	}
+	const canary = 0xDBDBDBDB
+	make2 := func() ([]uint32, []Quote) {
+		return slices.Repeat([]uint32{canary}, room+16), slices.Repeat([]Quote{{canary, canary}}, marks+16)
+	}
+	a, aq := make2()
+	b, bq := make2()
+	got := SeparatorsQuoted(text, uint32(base), delimiter, inside, a[:room:room], aq[:marks:marks])
+	want := Quoted{Inside: inside}
+	if room >= QuotedBlock && marks >= QuotedBlock {
+		want = quotedPlain(text, uint32(base), delimiter, inside, b[:room:room], bq[:marks:marks])
+	}
+	require.Equal(t, want, got)
+	require.Equal(t, b[:want.Stored], a[:got.Stored])
+	require.Equal(t, bq[:want.Quotes], aq[:got.Quotes])
+	require.Equal(t, slices.Repeat([]uint32{canary}, 16), a[room:], "written beyond the room")
+	require.Equal(t, slices.Repeat([]Quote{{canary, canary}}, 16), aq[marks:], "written beyond the room for quotes")
+}
+
+// TestSeparatorsQuoted: quotedPlain finds what a reader that goes byte by byte does.
+func TestSeparatorsQuoted(t *testing.T) {
+	text := []byte("a,\"b,\"\"\n\",c\n\"\",\xff\r\n" + strings.Repeat("-", 80) + ",\n")
+	to, quotes := make([]uint32, 200), make([]Quote, 200)
+	got := quotedPlain(text, 10, ',', false, to, quotes)
+	assert.Equal(t, Quoted{Read: 64, Stored: 5, Quotes: 6, Feeds: 2, Seen: SeenHigh | SeenReturn}, got)
+	assert.Equal(t, []uint32{11, 19, 21, 24, 27}, to[:5])
+	assert.Equal(t, []Quote{{12, 1}, {15, 1}, {16, 1}, {18, 1}, {22, 3}, {23, 3}}, quotes[:6])
+	assert.Equal(t, Quoted{Inside: true}, SeparatorsQuoted(text, 0, ',', true, to[:63], quotes))
+	assert.Equal(t, Quoted{Inside: true}, SeparatorsQuoted(text, 0, ',', true, to, quotes[:63]))
 }
 
 func TestFetchWantsItsSizes(t *testing.T) {

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -226,6 +227,38 @@ func FuzzParseAgainstPlain(f *testing.F) {
 				require.Equal(t, fault.Line, got.Line, "%q", text)
 			}
 		}
+	})
+}
+
+// FuzzScanBlocks: what is found by blocks is what going from quote to quote finds, and no fault goes unseen.
+func FuzzScanBlocks(f *testing.F) {
+	if !view.QuotedQuick() {
+		f.Skip("this processor has no wide instructions")
+	}
+	f.Add("a,\"b\"\"\n\"\r\n\"\",c\n", uint8(4), byte(','))
+	f.Add("\"a\"b,c\n", uint8(0), byte(','))
+	f.Add("\"a\"\rb,c\n", uint8(9), byte('x'))
+	f.Add("a,\"b\"\r", uint8(1), byte('-'))
+	f.Fuzz(func(t *testing.T, text string, repeat uint8, delimiter byte) {
+		if delimiter == '"' || delimiter == '\n' || delimiter == '\r' {
+			return
+		}
+		c := Whole([]byte(strings.Repeat(text, int(repeat)%50+1)), 1)
+		d := Dialect{Delimiter: delimiter}
+		quick, plain := NewParser(d, 2), NewParser(d, 2)
+		seen, ok := quick.scanBlocks(c)
+		fault := plain.scanQuoted(c)
+		require.Equal(t, fault == nil, ok, "%q", c.Data)
+		if !ok {
+			return
+		}
+		require.Equal(t, slices.Concat(plain.seps), slices.Concat(quick.seps), "%q", c.Data)
+		require.Equal(t, slices.Concat(plain.rows), slices.Concat(quick.rows), "%q", c.Data)
+		require.Equal(t, slices.Concat(plain.quoted), slices.Concat(quick.quoted), "%q", c.Data)
+		require.Equal(t, plain.inner, quick.inner, "%q", c.Data)
+		require.Equal(t, bytes.IndexByte(c.Data, 0) >= 0, seen&view.SeenNUL != 0)
+		require.Equal(t, bytes.IndexByte(c.Data, '\r') >= 0, seen&view.SeenReturn != 0)
+		require.Equal(t, strings.IndexFunc(string(c.Data), func(r rune) bool { return r >= utf8.RuneSelf }) >= 0, seen&view.SeenHigh != 0)
 	})
 }
 

@@ -19,6 +19,8 @@ type Parser struct {
 	seps   []uint32 // end of each cell
 	rows   []int32  // number of cells up to the end of each row
 	quoted []quotedCell
+	quotes []view.Quote // of scanBlocks
+	tail   [view.QuotedBlock]byte
 	crs    int  // carriage returns
 	cut    int  // carriage returns that belonged to a line end
 	inner  bool // line feeds stand inside quotes

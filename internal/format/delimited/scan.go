@@ -21,6 +21,8 @@ func (p *Parser) scan(c Chunk) *Fault {
 	seen := view.SeenHigh | view.SeenReturn | view.SeenNUL // they may be there
 	if p.d.NoQuotes || c.quotes == 0 {
 		seen = p.scanPlain(data, c.feeds)
+	} else if some, ok := p.scanBlocks(c); ok {
+		seen = some
 	} else {
 		fault = p.scanQuoted(c)
 	}
@@ -144,6 +146,76 @@ func (p *Parser) findRows(data []byte, feeds int) {
 			p.rows = append(p.rows, int32(k+1))
 		}
 	}
+}
+
+// scanBlocks finds the separators of text with quotes without going from quote to quote. It gives the kinds of bytes it saw, and
+// false where there is a fault: scanQuoted, which does the same, tells it.
+func (p *Parser) scanBlocks(c Chunk) (seen view.Seen, ok bool) {
+	if c.Huge || !view.QuotedQuick() {
+		return 0, false
+	}
+	const block = view.QuotedBlock
+	data := c.Data
+	p.seps = slices.Grow(p.seps[:0], min(c.feeds*p.fields, len(data))+2*block)
+	p.quotes = slices.Grow(p.quotes[:0], c.quotes+2*block)
+	feeds, inside := 0, false
+	for at := 0; at < len(data); {
+		p.seps, p.quotes = slices.Grow(p.seps, block), slices.Grow(p.quotes, block)
+		text := data[at:]
+		if len(text) < block {
+			text = p.fillUp(text)
+		}
+		q := view.SeparatorsQuoted(text, uint32(at), p.d.Delimiter, inside, p.seps[len(p.seps):cap(p.seps)], p.quotes[len(p.quotes):cap(p.quotes)])
+		before := uint32(len(p.seps))
+		p.seps, p.quotes = p.seps[:len(p.seps)+q.Stored], p.quotes[:len(p.quotes)+q.Quotes]
+		if before > 0 {
+			for i := range p.quotes[len(p.quotes)-q.Quotes:] {
+				p.quotes[len(p.quotes)-q.Quotes+i].Separators += before
+			}
+		}
+		at, feeds, inside, seen = at+q.Read, feeds+q.Feeds, q.Inside, seen|q.Seen
+	}
+	if inside || !p.pair(data) {
+		p.seps, p.quoted = p.seps[:0], p.quoted[:0]
+		return 0, false
+	}
+	p.inner = feeds < c.feeds
+	p.findRows(data, feeds)
+	return seen, true
+}
+
+// fillUp makes a block of less, with letters behind it that are no delimiters.
+func (p *Parser) fillUp(text []byte) []byte {
+	filler := byte('x')
+	if p.d.Delimiter == filler {
+		filler = 'y'
+	}
+	for i := copy(p.tail[:], text); i < len(p.tail); i++ {
+		p.tail[i] = filler
+	}
+	return p.tail[:]
+}
+
+// pair makes quoted cells of the quotes, an even number; false where they do not stand as they must.
+func (p *Parser) pair(data []byte) bool {
+	quotes := p.quotes
+	for i := 0; i < len(quotes); {
+		open, end := quotes[i], i+1
+		if at := open.At; at > 0 && data[at-1] != p.d.Delimiter && data[at-1] != '\n' {
+			return false
+		}
+		for end+1 < len(quotes) && quotes[end+1].At == quotes[end].At+1 {
+			end += 2
+		}
+		if behind := data[quotes[end].At+1:]; len(behind) > 0 && behind[0] != p.d.Delimiter && behind[0] != '\n' {
+			if behind[0] != '\r' || len(behind) > 1 && behind[1] != '\n' {
+				return false
+			}
+		}
+		p.quoted = append(p.quoted, quotedCell{int32(open.Separators), end > i+1})
+		i = end + 1
+	}
+	return true
 }
 
 // scanQuoted finds the separators of text with quotes: as scanPlain up to each
