@@ -231,11 +231,11 @@ func (f *bookSheet) next() (Chunk, error) {
 	return c, io.EOF
 }
 
-func (f *bookSheet) parser(stats *Stats, aside func(LongRow)) func(Chunk, *table.Batch) error {
+func (f *bookSheet) parser(stats *Stats, how parsing) func(Chunk, *table.Batch) error {
 	return func(c Chunk, dst *table.Batch) error {
 		*dst, *c.batch = *c.batch, *dst
 		for _, r := range c.late.long {
-			aside(r)
+			how.aside(r)
 			stats.Long++
 		}
 		stats.Empty += c.late.empty

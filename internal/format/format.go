@@ -131,6 +131,8 @@ type Source interface {
 // Parser turns chunks into batches: dst receives the rows before the error, if there is one.
 type Parser interface {
 	Parse(c Chunk, dst *table.Batch) error
+	// ByPlace tells, before the first Parse, of which fields the columns may be of kind [table.Placed].
+	ByPlace(fields []bool)
 	// Long gives the rows put aside by the last Parse.
 	Long() []LongRow
 	// Stats tells of each input what was done to its rows.

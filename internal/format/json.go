@@ -463,7 +463,7 @@ func (f *jsonFile) next() (Chunk, error) {
 	return c, nil
 }
 
-func (f *jsonFile) parser(*Stats, func(LongRow)) func(Chunk, *table.Batch) error { return ready }
+func (f *jsonFile) parser(*Stats, parsing) func(Chunk, *table.Batch) error { return ready }
 
 // ready takes the rows of a chunk that were read already.
 func ready(c Chunk, dst *table.Batch) error {

@@ -91,7 +91,7 @@ func (f *pulled) close() error {
 	return f.done()
 }
 
-func (f *pulled) parser(*Stats, func(LongRow)) func(Chunk, *table.Batch) error { return ready }
+func (f *pulled) parser(*Stats, parsing) func(Chunk, *table.Batch) error { return ready }
 
 // textOptions are the options that a delimited text alone has.
 const textOptions = "--delimiter, --encoding, --quote, --comment, --widths, --escape and --header-first"

@@ -99,4 +99,4 @@ func (f *sheetFile) next() (Chunk, error) {
 	return c, nil
 }
 
-func (f *sheetFile) parser(*Stats, func(LongRow)) func(Chunk, *table.Batch) error { return ready }
+func (f *sheetFile) parser(*Stats, parsing) func(Chunk, *table.Batch) error { return ready }

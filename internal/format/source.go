@@ -43,10 +43,16 @@ type oneFile struct {
 	added  []string // what stands in the fields that tell of the file, behind the others
 }
 
+// parsing is how a parser is wanted.
+type parsing struct {
+	aside   func(LongRow) // takes the rows longer than the header; nil: the first is a fault
+	byPlace []bool        // as in [Parser]
+}
+
 // body is what stands in a file below its header.
 type body interface {
 	next() (Chunk, error) // io.EOF after the last
-	parser(stats *Stats, aside func(LongRow)) func(c Chunk, dst *table.Batch) error
+	parser(stats *Stats, how parsing) func(c Chunk, dst *table.Batch) error
 	recycle(c Chunk)
 	close() error
 	source() string // what the field for the source holds
@@ -79,11 +85,12 @@ func (f *textFile) next() (Chunk, error) {
 	return Chunk{text: c, Bytes: int64(len(c.Data))}, err
 }
 
-func (f *textFile) parser(stats *Stats, aside func(LongRow)) func(c Chunk, dst *table.Batch) error {
+func (f *textFile) parser(stats *Stats, how parsing) func(c Chunk, dst *table.Batch) error {
 	t := delimited.NewParser(f.d, len(f.names))
-	if aside != nil {
+	t.ByPlace = how.byPlace
+	if how.aside != nil {
 		t.Long = func(fault *delimited.Fault, cells []string) {
-			aside(LongRow{f.in.name, fault.Line, fault.Cell, fault.Text, cells, f.names})
+			how.aside(LongRow{f.in.name, fault.Line, fault.Cell, fault.Text, cells, f.names})
 			stats.Long++
 		}
 	}
@@ -400,9 +407,17 @@ type fileParser struct {
 	parsers []func(Chunk, *table.Batch) error
 	raw     *table.Batch
 	blank   map[string]bool
+	byPlace []bool
 	longest int
 	stats   []Stats
 	long    []LongRow
+}
+
+// ByPlace is left to the parsers of files that are laid out as the table is, where no cell is looked at in between.
+func (p *fileParser) ByPlace(fields []bool) {
+	if p.blank == nil {
+		p.byPlace = fields
+	}
 }
 
 func (p *fileParser) Long() []LongRow { return p.long }
@@ -413,11 +428,14 @@ func (p *fileParser) Parse(c Chunk, dst *table.Batch) error {
 	f := p.s.files[c.file]
 	parse := p.parsers[c.file]
 	if parse == nil {
-		var aside func(LongRow)
+		var how parsing
 		if p.s.o.LongAside {
-			aside = func(r LongRow) { p.long = append(p.long, r) }
+			how.aside = func(r LongRow) { p.long = append(p.long, r) }
 		}
-		parse = f.parser(&p.stats[c.file], aside)
+		if f.same && len(f.added) == 0 {
+			how.byPlace = p.byPlace
+		}
+		parse = f.parser(&p.stats[c.file], how)
 		p.parsers[c.file] = parse
 	}
 	p.long = nil
@@ -572,5 +590,6 @@ func (p *memoryParser) Parse(c Chunk, dst *table.Batch) error {
 	p.stats[0].Rows += int64(dst.Rows)
 	return nil
 }
+func (p *memoryParser) ByPlace([]bool)  {}
 func (p *memoryParser) Stats() []Stats  { return p.stats }
 func (p *memoryParser) Long() []LongRow { return nil }

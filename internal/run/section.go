@@ -265,6 +265,9 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 	w := &worker{x: x, ctx: ctx, raw: table.Get()}
 	if x.source != nil {
 		w.parser = x.source.Parser()
+		if len(bound) > 0 && (x.inOrder == nil || x.before > 0) {
+			w.parser.ByPlace(bound[0].ByPlace)
+		}
 	}
 	if x.encoding != nil {
 		out := schema

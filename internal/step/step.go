@@ -59,6 +59,8 @@ type Bound struct {
 	// RetainsNothing promises that no cell is kept beyond the emit it left with, so
 	// that the text it views may be overwritten then.
 	RetainsNothing bool
+	// ByPlace tells of which fields of its input it also takes columns of kind [table.Placed]; nil: of none.
+	ByPlace []bool
 	// Summary says for the account what became of the rows, given the counters of all workers; nil: nothing to say.
 	Summary func(t *Counters) string
 	// After gives further notes when all rows have passed; nil: there are none.

@@ -60,7 +60,8 @@ const (
 	Plain       Kind = iota // Cells has a cell a row
 	Runs                    // Cells[i] stands in the rows below Ends[i] that Cells[i-1] does not reach
 	Encoded                 // row r holds Cells[Codes[r]]
-	Interleaved             // row r holds Parts[r%len(Parts)][r/len(Parts)], a blank where that part is nil
+	Interleaved             // row r holds Parts[r%len(Parts)][r/len(Parts)], a blank where that part is nil; or so of a [Grid]
+	Placed                  // row r holds the cell of a field in row r of a grid; only who asked for such columns gets them
 )
 
 // Column is the cells of one field in one batch. Its slices may belong to it
@@ -75,9 +76,13 @@ type Column struct {
 	Parts  [][]string // each with the same number of cells, lent
 
 	source  source
-	cells   []string // own array behind Cells, kept for reuse
-	ints    []int32  // own array behind Ends or Codes
-	foreign uint8    // which of the slices are lent
+	grid    *view.Grid // of Placed, and of Interleaved where there are no Parts
+	turns   []int32    // fields of the grid that Interleaved takes in turn, -1 for a blank
+	from    int        // row of the grid at which it begins
+	rows    int        // how many rows of the grid
+	cells   []string   // own array behind Cells, kept for reuse
+	ints    []int32    // own array behind Ends or Codes
+	foreign uint8      // which of the slices are lent
 }
 
 const (
@@ -103,6 +108,46 @@ func (c *Column) Parsed(text view.Text, field int) {
 // looked at, in every row, before anybody relies on it.
 func (c *Column) Place(text view.Text, field int) {
 	c.source = source{text, int32(field), false}
+}
+
+// InGrid makes the column the cells of a field of the grid, in every row of it. Only a parser of its text may say so, and only to
+// who asked for columns of this kind: they have no Cells. The grid is lent for as long as the batch is used by the same worker.
+func (c *Column) InGrid(g *view.Grid, field int, absent Absent) {
+	c.Make(0)
+	c.Kind, c.Cells, c.Absent, c.grid, c.source = Placed, nil, absent, g, source{g.Text, int32(field), true}
+}
+
+// Grid is what the column's cells are a field of, and the field; nil where it is not [Placed].
+func (c *Column) Grid() (*view.Grid, int32) {
+	if c.Kind != Placed {
+		return nil, 0
+	}
+	return c.grid, c.source.field
+}
+
+// TakeTurns makes the column take a cell of each field, -1 for a blank, in turn, in so many rows of a grid from one on. The fields are lent.
+func (c *Column) TakeTurns(g *view.Grid, fields []int32, from, rows int, absent Absent) {
+	c.Make(0)
+	c.Kind, c.Absent, c.grid, c.turns, c.from, c.rows = Interleaved, absent, g, fields, from, rows
+}
+
+// Turns is what an interleaved column takes its cells from: a grid, its fields and the first row; nil where it takes them from Parts.
+func (c *Column) Turns() (g *view.Grid, fields []int32, from int) { return c.grid, c.turns, c.from }
+
+// take writes the cells of an interleaved column of a grid, as many as out holds.
+func (c *Column) take(out []string) {
+	k := 0
+	for r := range c.rows {
+		for _, f := range c.turns {
+			if k == len(out) {
+				return
+			}
+			if out[k] = ""; f >= 0 {
+				out[k] = c.grid.Cell(c.from+r, int(f))
+			}
+			k++
+		}
+	}
 }
 
 // Unplace tells that it is not known any more where the cells lie.
@@ -138,7 +183,7 @@ func Adjacent(first, second *Column, delimiter byte) bool {
 
 // Make gives the column n plain cells of its own, their contents undefined.
 func (c *Column) Make(n int) []string {
-	c.Kind, c.Ends, c.Codes, c.Parts, c.foreign, c.Absent, c.source = Plain, nil, nil, nil, 0, 0, source{}
+	c.Kind, c.Ends, c.Codes, c.Parts, c.foreign, c.Absent, c.source, c.grid = Plain, nil, nil, nil, 0, 0, source{}, nil
 	c.cells = sized(c.cells, n)
 	c.Cells = c.cells
 	return c.Cells
@@ -197,14 +242,18 @@ func (c *Column) Interleave(parts [][]string, absent Absent) {
 // Borrow makes the column the same as src, without copying.
 func (c *Column) Borrow(src *Column) {
 	c.Kind, c.Cells, c.Ends, c.Codes, c.Absent, c.source = src.Kind, src.Cells, src.Ends, src.Codes, src.Absent, src.source
-	c.Parts = src.Parts
+	c.Parts, c.grid, c.turns, c.from, c.rows = src.Parts, src.grid, src.turns, src.from, src.rows
 	c.foreign = lentCells | lentInts
 }
 
 // Own copies what is lent, so that the column depends on nobody.
 func (c *Column) Own() {
-	if c.Kind == Interleaved {
+	switch c.Kind {
+	case Interleaved:
 		c.Flatten(c.interleavedRows())
+		return
+	case Placed:
+		c.Flatten(c.grid.Rows())
 		return
 	}
 	if c.foreign&lentCells != 0 {
@@ -237,16 +286,27 @@ func (c *Column) At(row int) string {
 	case Encoded:
 		return c.Cells[c.Codes[row]]
 	case Interleaved:
+		if c.grid != nil {
+			if f := c.turns[row%len(c.turns)]; f >= 0 {
+				return c.grid.Cell(c.from+row/len(c.turns), int(f))
+			}
+			return ""
+		}
 		if part := c.Parts[row%len(c.Parts)]; part != nil {
 			return part[row/len(c.Parts)]
 		}
 		return ""
+	case Placed:
+		return c.grid.Cell(row, int(c.source.field))
 	}
 	return c.Cells[row]
 }
 
 // interleavedRows is the number of rows of a interleaved column.
 func (c *Column) interleavedRows() int {
+	if c.grid != nil {
+		return c.rows * len(c.turns)
+	}
 	for _, p := range c.Parts {
 		if p != nil {
 			return len(p) * len(c.Parts)
@@ -277,7 +337,15 @@ func (c *Column) Flat(n int, scratch []string) (cells, grown []string) {
 		return scratch, scratch
 	case Interleaved:
 		scratch = sized(scratch, n)
-		interleave(scratch, c.Parts)
+		if c.grid != nil {
+			c.take(scratch)
+		} else {
+			interleave(scratch, c.Parts)
+		}
+		return scratch, scratch
+	case Placed:
+		scratch = sized(scratch, n)
+		c.grid.Cut(scratch, int(c.source.field), 0)
 		return scratch, scratch
 	}
 	return c.Cells[:n], scratch
@@ -285,8 +353,8 @@ func (c *Column) Flat(n int, scratch []string) (cells, grown []string) {
 
 // Flatten makes the column plain, with cells of its own that may be changed.
 func (c *Column) Flatten(n int) []string {
-	c.Unplace()
 	if c.Kind == Plain && c.foreign == 0 {
+		c.Unplace()
 		return c.Cells
 	}
 	absent := c.Absent
@@ -294,7 +362,8 @@ func (c *Column) Flatten(n int) []string {
 	if c.Kind == Plain {
 		cells = slices.Clone(cells)
 	}
-	c.cells = cells
+	c.Unplace()
+	c.cells, c.grid = cells, nil
 	c.Kind, c.Cells, c.Ends, c.Codes, c.Parts, c.foreign, c.Absent = Plain, c.cells, nil, nil, nil, 0, absent
 	return c.Cells
 }
@@ -343,7 +412,7 @@ func (c *Column) Gather(src *Column, rows []int32) {
 			ends[n-1] = int32(i + 1)
 		}
 		c.Cells, c.Ends = cells[:n], ends[:n]
-	case Interleaved:
+	case Interleaved, Placed:
 		cells := c.Make(len(rows))
 		for i, r := range rows {
 			cells[i] = src.At(int(r))
@@ -391,7 +460,12 @@ func (c *Column) Filled(n int) int {
 				sum++
 			}
 		}
+	case Placed:
+		return c.grid.Filled([]int32{c.source.field}, 0, n)
 	case Interleaved:
+		if c.grid != nil {
+			return c.grid.Filled(c.turns, c.from, c.from+c.rows)
+		}
 		for _, part := range c.Parts {
 			sum += (&Column{Cells: part}).Filled(len(part))
 		}
@@ -408,6 +482,9 @@ func (c *Column) FilledBetween(from, to int) int {
 	if c.Kind == Plain {
 		part := Column{Cells: c.Cells[from:to]}
 		return part.Filled(to - from)
+	}
+	if c.Kind == Placed {
+		return c.grid.Filled([]int32{c.source.field}, from, to)
 	}
 	sum := 0
 	for r := from; r < to; r++ {

@@ -19,7 +19,7 @@ func held(rt *rapid.T, rows int) (*Column, []string) {
 		cells[i] = rapid.SampledFrom([]string{"", "026", "026", "a,b", "x;y", `"`, "ñ", "a\nb", "tab\t|"}).Draw(rt, "cell")
 	}
 	c := &Column{}
-	switch rapid.SampledFrom([]Kind{Plain, Runs, Encoded, Interleaved}).Draw(rt, "kind") {
+	switch rapid.SampledFrom([]Kind{Plain, Runs, Encoded, Interleaved, Placed, inTurns}).Draw(rt, "kind") {
 	case Plain:
 		copy(c.Make(rows), cells)
 		if rapid.Bool().Draw(rt, "in a text") {
@@ -59,6 +59,14 @@ func held(rt *rapid.T, rows int) (*Column, []string) {
 			parts[n-1] = nil
 		}
 		c.Interleave(parts, 0)
+	case Placed:
+		c.InGrid(gridOf(cells, slices.Repeat([]string{""}, rows)), 0, 0)
+	case inTurns:
+		if rows%2 > 0 {
+			c.TakeTurns(gridOf(cells), []int32{0}, 0, rows, 0)
+			break
+		}
+		c.TakeTurns(turnedGrid(cells), []int32{2, 0}, 1, rows/2, 0)
 	}
 	if rapid.Bool().Draw(rt, "claims") {
 		c.Absent = AbsentFrom(cells)

@@ -120,8 +120,11 @@ func (b *Batch) Clone() (*Batch, int64) {
 	for i := range c.Cols {
 		col := &c.Cols[i]
 		col.Borrow(&b.Cols[i])
-		if col.Kind == Interleaved {
+		switch col.Kind {
+		case Interleaved:
 			col.Flatten(col.interleavedRows())
+		case Placed:
+			col.Flatten(b.Rows)
 		}
 		for _, cell := range col.Cells {
 			text += len(cell)
@@ -180,7 +183,7 @@ func (b *Batch) Truncate(n int) {
 		switch c.Kind {
 		case Encoded:
 			c.Codes = c.Codes[:n]
-		case Interleaved:
+		case Interleaved, Placed:
 			c.Own()
 			c.Cells = c.Cells[:n]
 		case Runs:

@@ -7,6 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
+
+	"revuelta/internal/view"
 )
 
 // column makes a column of some kind that holds the cells.
@@ -42,10 +44,38 @@ func column(kind Kind, cells []string) *Column {
 			parts[r%2] = append(parts[r%2], s)
 		}
 		c.Interleave(parts, 0)
+	case Placed:
+		c.InGrid(gridOf(slices.Repeat([]string{"beside"}, len(cells)), cells), 1, 0)
+	case inTurns:
+		c.TakeTurns(turnedGrid(cells), []int32{2, 0}, 1, len(cells)/2, 0)
 	default:
 		copy(c.Make(len(cells)), cells)
 	}
 	return c
+}
+
+// inTurns is interleaved over a grid.
+const inTurns = Placed + 1
+
+// gridOf is a grid of columns side by side, the first of which may be longer.
+func gridOf(columns ...[]string) *view.Grid {
+	g := &view.Grid{Fields: len(columns)}
+	for r := range columns[len(columns)-1] {
+		for _, c := range columns {
+			g.Text = append(append(g.Text, c[r]...), ';')
+			g.Ends = append(g.Ends, uint32(len(g.Text)-1))
+		}
+	}
+	return g
+}
+
+// turnedGrid has the cells, an even number, two in a row of three, the later one first, below a row of others.
+func turnedGrid(cells []string) *view.Grid {
+	columns := [][]string{{"x"}, {""}, {"y"}}
+	for r := 0; r < len(cells); r += 2 {
+		columns[0], columns[1], columns[2] = append(columns[0], cells[r+1]), append(columns[1], "between"), append(columns[2], cells[r])
+	}
+	return gridOf(columns...)
 }
 
 func read(c *Column, n int) []string {
@@ -74,7 +104,7 @@ func TestColumnsOfAllKindsAreAlike(t *testing.T) {
 				filled++
 			}
 		}
-		for kind := Plain; kind <= Interleaved; kind++ {
+		for kind := Plain; kind <= inTurns; kind++ {
 			c := column(kind, cells)
 			require.Equal(rt, cells, read(c, n), "kind %d", kind)
 			flat, _ := c.Flat(n, nil)

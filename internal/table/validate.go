@@ -47,7 +47,21 @@ func (c *Column) validate(rows int) error {
 				return fmt.Errorf("row %d has code %d of %d", r, code, len(c.Cells))
 			}
 		}
+	case Placed:
+		if c.grid.Rows() != rows || int(c.source.field) >= c.grid.Fields {
+			return fmt.Errorf("field %d of %d rows of a grid of %d x %d", c.source.field, rows, c.grid.Rows(), c.grid.Fields)
+		}
+		cells, _ := c.Flat(rows, nil)
+		lists = [][]string{cells}
 	case Interleaved:
+		if c.grid != nil {
+			if c.from < 0 || c.from+c.rows > c.grid.Rows() || c.interleavedRows() != rows {
+				return fmt.Errorf("%d rows of rows %d to %d of a grid of %d, %d turns", rows, c.from, c.from+c.rows, c.grid.Rows(), len(c.turns))
+			}
+			cells, _ := c.Flat(rows, nil)
+			lists = [][]string{cells}
+			break
+		}
 		lists = c.Parts
 		if len(c.Parts) == 0 || rows%len(c.Parts) != 0 {
 			return fmt.Errorf("%d rows of %d interleaved parts", rows, len(c.Parts))
@@ -71,6 +85,9 @@ func (c *Column) validate(rows int) error {
 	text := c.source.text
 	if text == nil {
 		return nil
+	}
+	if c.Kind == Placed {
+		return nil // by what it is
 	}
 	if c.Kind != Plain && c.Kind != Runs {
 		return fmt.Errorf("a column of kind %d is said to lie in a text", c.Kind)

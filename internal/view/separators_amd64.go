@@ -24,3 +24,15 @@ var quotedWide = wide && cpu.X86.HasBMI2 && cpu.X86.HasPCLMULQDQ
 //
 //go:noescape
 func quoted64(data unsafe.Pointer, blocks int, base uint32, delimiter byte, inside uint64, to unsafe.Pointer, room int, quotes unsafe.Pointer, quoteRoom int) (read, stored, marks, feeds int, after uint64, seen Seen)
+
+// turn64 is turnOne, whose texts have 32 bytes behind each that may be read, and the destination 64 that may be written; nil where
+// a cell does not lie in the text before last, or a label is none of so many.
+//
+//go:noescape
+func turn64(to, tail unsafe.Pointer, n int, labels unsafe.Pointer, count int, codes, ends unsafe.Pointer, cells int, text unsafe.Pointer, start, last uint32) (behind unsafe.Pointer)
+
+// filled64 counts the cells that are not blank among so many whose ends lie from ends on, in so many rows whose ends lie apart by
+// stride. The number before each row is where the cell before it ends; rows and cells are at least 1, and at most 2^31 together.
+//
+//go:noescape
+func filled64(ends unsafe.Pointer, rows, stride, cells int) (sum int)

@@ -13,3 +13,9 @@ func separators64(unsafe.Pointer, int, uint32, byte, unsafe.Pointer, int) (read,
 func quoted64(unsafe.Pointer, int, uint32, byte, uint64, unsafe.Pointer, int, unsafe.Pointer, int) (read, stored, marks, feeds int, after uint64, seen Seen) {
 	panic("view: no wide instructions")
 }
+
+func turn64(unsafe.Pointer, unsafe.Pointer, int, unsafe.Pointer, int, unsafe.Pointer, unsafe.Pointer, int, unsafe.Pointer, uint32, uint32) unsafe.Pointer {
+	panic("view: no wide instructions")
+}
+
+func filled64(unsafe.Pointer, int, int, int) int { panic("view: no wide instructions") }

@@ -224,6 +224,109 @@ func TestCopiesAreExact(t *testing.T) {
 	})
 }
 
+// TestTurns: whatever the lengths, the fields and the room, the bytes are those of plain appends of the cells of a grid, and none
+// before or behind the room is touched; blanks are counted as by looking at every cell.
+func TestTurns(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		fields, rows := rapid.IntRange(1, 20).Draw(rt, "fields"), rapid.IntRange(1, 5).Draw(rt, "rows")
+		g := Grid{Fields: fields}
+		cells := make([][]string, rows)
+		for r := range cells {
+			for f := range fields {
+				n := rapid.SampledFrom([]int{0, 0, 1, 5, 16, 31, 32, 33, 64, 65, 97}).Draw(rt, "length")
+				cells[r] = append(cells[r], strings.Repeat(string(rune('a'+(r*fields+f)%26)), n))
+				g.Text = append(append(g.Text, cells[r][f]...), ';')
+				g.Ends = append(g.Ends, uint32(len(g.Text)-1))
+			}
+		}
+		if rapid.Bool().Draw(rt, "slack") {
+			g.Text = slices.Grow(g.Text, Slack)
+		} else {
+			g.Text = slices.Clip(g.Text)
+		}
+		measures := rapid.IntRange(1, min(3, fields)).Draw(rt, "measures")
+		each := rapid.IntRange(1, fields/measures).Draw(rt, "each")
+		first := rapid.IntRange(0, fields-measures*each).Draw(rt, "first")
+		columns, labels, codes := make([][]int32, measures), [][]byte{}, []int32{}
+		successive := rapid.Bool().Draw(rt, "successive")
+		for c := range each {
+			for m := range measures {
+				f := int32(first + c*measures + m)
+				if !successive {
+					f = int32(rapid.IntRange(-1, fields-1).Draw(rt, "field"))
+				}
+				columns[m] = append(columns[m], f)
+			}
+			codes = append(codes, int32(each-1-c))
+			labels = append(labels, append(make([]byte, 0, 200), strings.Repeat("L", rapid.SampledFrom([]int{0, 7, 32, 33, 90}).Draw(rt, "label"))...))
+		}
+		end := rapid.SampledFrom([]string{"\n", "\r\n"}).Draw(rt, "end")
+		tail := slices.Grow([]byte(end+strings.Repeat("k", rapid.SampledFrom([]int{0, 3, 30, 31, 62, 63, 64, 100}).Draw(rt, "kept"))), Slack)
+		n := rapid.SampledFrom([]int{0, 10, 300, 9000}).Draw(rt, "room")
+		var v Turns
+		v.Load(labels, &g, columns)
+		for r := range rows {
+			var want []byte
+			for c := range each {
+				want = append(append(want, tail[len(end):]...), labels[codes[c]]...)
+				for m := range measures {
+					if m > 0 {
+						want = append(want, '|')
+					}
+					if f := columns[m][c]; f >= 0 {
+						want = append(want, cells[r][f]...)
+					}
+				}
+				want = append(want, end...)
+			}
+			all, dst := room(n)
+			require.Equal(rt, string(want), string(v.Append(dst, tail, len(end), codes, r, '|')))
+			untouched(rt, all, n)
+			require.Panics(rt, func() { v.Append(nil, tail, len(end), append(slices.Clone(codes), 0), r, '|') }, "a code too many")
+		}
+		require.Panics(rt, func() { v.Append(nil, tail, len(end), codes, rows, '|') }, "no such row")
+		require.Panics(rt, func() { v.Append(nil, slices.Clip(tail), len(end), codes, 0, '|') }, "no slack")
+		require.Panics(rt, func() { v.Load([][]byte{slices.Clip(labels[0])}, &g, columns) }, "no slack")
+		require.Panics(rt, func() { v.Load(labels, &g, [][]int32{{int32(fields)}}) }, "no such field")
+		codes[0] = int32(each)
+		require.Panics(rt, func() { v.Append(nil, tail, len(end), codes, 0, '|') }, "no such label")
+
+		from := rapid.IntRange(0, rows).Draw(rt, "from")
+		to := rapid.IntRange(from, rows).Draw(rt, "to")
+		for _, fields := range columns {
+			want := 0
+			for r := from; r < to; r++ {
+				for _, f := range fields {
+					if f >= 0 && cells[r][f] != "" {
+						want++
+					}
+				}
+			}
+			require.Equal(rt, want, g.Filled(fields, from, to))
+		}
+		row := rapid.IntRange(0, rows-1).Draw(rt, "row")
+		cut := make([]string, rows-row)
+		g.Cut(cut, fields-1, row)
+		for i, s := range cut {
+			require.Equal(rt, cells[row+i][fields-1], s)
+			require.Equal(rt, s, g.Cell(row+i, fields-1))
+		}
+	})
+}
+
+// TestTurnsOfWrongPlaces: places that do not lie in the text, one behind the other, are never read.
+func TestTurnsOfWrongPlaces(t *testing.T) {
+	tail, label := slices.Grow([]byte("\n"), Slack), slices.Grow([]byte("l,"), Slack)
+	for _, ends := range [][]uint32{{1, 0, 5}, {1, 9, 5}, {7, 3, 5}, {1, 1, 5}} {
+		g := Grid{Text: make(Text, 6, 100), Ends: ends, Fields: 3}
+		var v Turns
+		v.Load([][]byte{label, label, label}, &g, [][]int32{{0, 1, 2}})
+		assert.Panics(t, func() { v.Append(make([]byte, 0, 1000), tail, 1, []int32{0, 1, 2}, 0, ',') }, "%v", ends)
+		v.Load([][]byte{label}, &g, [][]int32{{0}, {1}, {2}})
+		assert.Panics(t, func() { v.Append(make([]byte, 0, 1000), tail, 1, []int32{0}, 0, ',') }, "%v", ends)
+	}
+}
+
 // TestSeparators: places are found as by looking at every byte, at every length and however little room there is.
 func TestSeparators(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {

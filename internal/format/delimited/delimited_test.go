@@ -262,6 +262,30 @@ func FuzzScanBlocks(f *testing.F) {
 	})
 }
 
+// TestByPlace: a field is left as places where nobody has to look at its cells, and says the same then.
+func TestByPlace(t *testing.T) {
+	for text, left := range map[string]bool{
+		"1,a,\n2,,c\n":         true,
+		"1,a,\n2,,c":           false, // nothing stands behind the last
+		"1,a,\r\n2,,c\r\n":     false,
+		"1,a,\n2\n":            false, // too short
+		"1,\"a\"\"\",\n2,,c\n": false,
+		"\"1\",a,\n2,,c\n":     true,
+	} {
+		p, b, plain := NewParser(Dialect{Delimiter: ','}, 3), table.Get(), table.Get()
+		p.ByPlace = []bool{false, true, false}
+		require.NoError(t, p.Parse(Whole([]byte(text), 1), b))
+		require.NoError(t, NewParser(Dialect{Delimiter: ','}, 3).Parse(Whole([]byte(text), 1), plain))
+		assert.Equal(t, left, b.Cols[1].Kind == table.Placed, "%q", text)
+		assert.Equal(t, table.Plain, b.Cols[2].Kind)
+		require.NoError(t, b.Validate())
+		for r := range b.Rows {
+			assert.Equal(t, plain.Row(r, nil), b.Row(r, nil), "%q", text)
+		}
+		assert.Equal(t, plain.Cols[1].Absent, b.Cols[1].Absent, "%q", text)
+	}
+}
+
 // FuzzReadAgainstEncodingCSV reads what encoding/csv reads. Known differences:
 // it drops carriage returns before line feeds inside quotes, has no row for "" alone on a line
 // that it would write as an empty line, and takes a text after a closing quote or a bare quote for an error of

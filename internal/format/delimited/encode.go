@@ -33,6 +33,8 @@ type Encoder struct {
 	labels   [][]byte // of interleaved
 	measures [][][]string
 	columns  view.Interleaved
+	places   view.Turns
+	fields   [][]int32
 	spans    []view.Span // of cleanRows
 }
 
@@ -52,16 +54,33 @@ type part struct {
 	source view.Text // where those stand
 	codes  []int32
 	turns  [][]string // of an interleaved column
+	grid   *view.Grid // or what it takes its cells from, and the fields and first row of it
+	fields []int32
+	from   int
 	after  string
 }
 
 // at is a cell of an interleaved column.
 func (p *part) at(row int) string {
-	n := len(p.turns)
+	n := p.each()
+	if p.grid != nil {
+		if f := p.fields[row%n]; f >= 0 {
+			return p.grid.Cell(p.from+row/n, int(f))
+		}
+		return ""
+	}
 	if cells := p.turns[row%n]; cells != nil {
 		return cells[row/n]
 	}
 	return ""
+}
+
+// each is how many cells an interleaved column takes in turn.
+func (p *part) each() int {
+	if p.grid != nil {
+		return len(p.fields)
+	}
+	return len(p.turns)
 }
 
 // NewEncoder makes an encoder.
@@ -296,6 +315,7 @@ func (e *Encoder) plan(b *table.Batch) {
 			p.codes = c.Codes
 		case table.Interleaved:
 			p.clean, p.turns = e.clean(c), c.Parts
+			p.grid, p.fields, p.from = c.Turns()
 		default:
 			p.cells = c.Cells[:b.Rows]
 			p.clean = e.clean(c)

@@ -27,9 +27,10 @@ func (e *Encoder) unpivoted(rows int) int {
 	if labels == 0 || labels == len(parts) {
 		return 0
 	}
-	each := len(parts[labels].turns)
+	first := &parts[labels]
+	each := first.each()
 	for i := range parts[labels:] {
-		if p := &parts[labels+i]; p.kind != table.Interleaved || !p.clean || len(p.turns) != each {
+		if p := &parts[labels+i]; p.kind != table.Interleaved || !p.clean || p.each() != each || p.grid != first.grid || p.from != first.from {
 			return 0
 		}
 	}
@@ -64,11 +65,11 @@ func (e *Encoder) interleaved(dst []byte, each, rows int) []byte {
 	}
 	first := &parts[0]
 	e.labels = slices.Grow(e.labels[:0], len(first.offs)-1)[:len(first.offs)-1]
-	e.measures = e.measures[:0]
+	e.measures, e.fields = e.measures[:0], e.fields[:0]
 	for i := range parts {
 		p := &parts[i]
 		if p.kind == table.Interleaved {
-			e.measures = append(e.measures, p.turns)
+			e.measures, e.fields = append(e.measures, p.turns), append(e.fields, p.fields)
 			continue
 		}
 		for code := range e.labels {
@@ -81,7 +82,12 @@ func (e *Encoder) interleaved(dst []byte, each, rows int) []byte {
 	for code := range e.labels {
 		e.labels[code] = slices.Grow(e.labels[code], view.Slack)
 	}
-	e.columns.Load(e.labels, e.measures, rows/each)
+	last := &parts[len(parts)-1]
+	if last.grid != nil {
+		e.places.Load(e.labels, last.grid, e.fields)
+	} else {
+		e.columns.Load(e.labels, e.measures, rows/each)
+	}
 	tail := slices.Grow([]byte(e.end), view.Slack)
 	for row := range rows / each {
 		if runs != nil {
@@ -90,7 +96,12 @@ func (e *Encoder) interleaved(dst []byte, each, rows int) []byte {
 			runs.text = slices.Grow(runs.text, view.Slack)
 			tail = runs.text
 		}
-		dst = e.columns.Append(dst, tail, len(e.end), first.codes[row*each:(row+1)*each], row, e.style.Delimiter)
+		codes := first.codes[row*each : (row+1)*each]
+		if last.grid != nil {
+			dst = e.places.Append(dst, tail, len(e.end), codes, last.from+row, e.style.Delimiter)
+		} else {
+			dst = e.columns.Append(dst, tail, len(e.end), codes, row, e.style.Delimiter)
+		}
 	}
 	return dst
 }

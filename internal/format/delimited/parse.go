@@ -15,7 +15,10 @@ type Parser struct {
 	fields int
 	// Long takes the rows that have content beyond the fields; nil: the first is a fault.
 	Long func(f *Fault, cells []string)
+	// ByPlace tells of which fields the columns may be left as places in the text; nil: of none.
+	ByPlace []bool
 
+	grid   view.Grid
 	seps   []uint32 // end of each cell
 	rows   []int32  // number of cells up to the end of each row
 	quoted []quotedCell
@@ -54,7 +57,15 @@ func (p *Parser) Parse(c Chunk, dst *table.Batch) error {
 	fault := p.scan(c)
 	n := len(p.rows)
 	if p.regular() {
+		byPlace := p.ByPlace != nil && n > 0 && c.Data[len(c.Data)-1] == '\n' && p.crs == 0
+		if byPlace {
+			p.grid = view.Grid{Text: c.Data, Ends: p.seps[:n*p.fields], Fields: p.fields}
+		}
 		for f := range p.fields {
+			if byPlace && p.ByPlace[f] {
+				dst.Cols[f].InGrid(&p.grid, f, 0)
+				continue
+			}
 			p.fillRegular(c.Data, &dst.Cols[f], f, n)
 		}
 		dst.Rows = n
@@ -130,7 +141,7 @@ func (p *Parser) markAbsent(dst *table.Batch) {
 		marks |= table.AbsentBreaks
 	}
 	for f := range dst.Cols {
-		dst.Cols[f].Absent = marks
+		dst.Cols[f].Absent = marks // of those left as places too
 	}
 }
 
@@ -146,6 +157,9 @@ func (p *Parser) unquote(data view.Text, dst *table.Batch, rowOf func(cell int32
 			continue
 		}
 		col := &dst.Cols[field]
+		if col.Kind == table.Placed {
+			p.fillRegular(data, col, field, dst.Rows)
+		}
 		cell := col.Cells[row]
 		at := data.At(cell)
 		col.Cells[row] = bare(data[at:at+len(cell)], q.escaped)

@@ -207,8 +207,21 @@ func (u *Unpivot) Bind(in *table.Schema) (*step.Bound, error) {
 	for i := range ends {
 		ends[i] = int32((i + 1) * each)
 	}
-	return &step.Bound{Schema: schema, Notes: f.notes, RetainsNothing: true, Summary: f.tell(u.SkipBlank), New: func(s *step.Context) step.MapFunc {
+	var byPlace []bool
+	if !u.SkipBlank {
+		byPlace = f.byPlace(in.Len())
+	}
+	return &step.Bound{Schema: schema, Notes: f.notes, RetainsNothing: true, ByPlace: byPlace, Summary: f.tell(u.SkipBlank), New: func(s *step.Context) step.MapFunc {
 		w := &unpivoter{f: f, s: s, in: in, per: per, codes: codes, ends: ends, skip: u.SkipBlank, dst: table.Get()}
+		w.turns = make([][]int32, len(f.values))
+		for _, g := range f.groups {
+			for v, i := range g.fields {
+				w.turns[v] = append(w.turns[v], int32(i))
+			}
+		}
+		for _, i := range f.folded {
+			w.folded = append(w.folded, int32(i))
+		}
 		w.labels = make([][]string, len(f.labels))
 		for i := range f.labels {
 			for _, g := range f.groups {

@@ -7,6 +7,7 @@ import (
 	"revuelta/internal/diag"
 	"revuelta/internal/step"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // Counters of the counters.
@@ -54,28 +55,51 @@ type unpivoter struct {
 	labels [][]string
 	skip   bool
 	dst    *table.Batch
+	cells  [][]string   // of each column but of those left in the grid
 	flat   [][]string   // cells of the columns that are not plain
 	parts  [][][]string // of each value column
+	turns  [][]int32    // of each value column: the field of each combination
+	folded []int32
 	gone   []int32
 	lines  []int32
 }
 
+// byPlace tells which fields are taken by their places: all that are folded.
+func (f *unpivoting) byPlace(fields int) []bool {
+	is := make([]bool, fields)
+	for _, i := range f.folded {
+		is[i] = true
+	}
+	return is
+}
+
+// grid is what all folded fields lie in; nil where one does not.
+func (w *unpivoter) grid(src *table.Batch) *view.Grid {
+	g, _ := src.Cols[w.f.folded[0]].Grid()
+	for _, i := range w.f.folded {
+		if other, field := src.Cols[i].Grid(); other == nil || other != g || int(field) != i {
+			return nil
+		}
+	}
+	return g
+}
+
 func (w *unpivoter) run(src *table.Batch, emit func(*table.Batch) error) error {
 	if w.flat == nil {
-		w.flat = make([][]string, len(src.Cols))
+		w.flat, w.cells = make([][]string, len(src.Cols)), make([][]string, len(src.Cols))
 	}
-	cells := func(i int) []string {
-		c := &src.Cols[i]
-		var out []string
-		out, w.flat[i] = c.Flat(src.Rows, w.flat[i])
-		return out
+	grid := w.grid(src)
+	for i := range src.Cols {
+		if c := &src.Cols[i]; grid == nil || c.Kind != table.Placed {
+			w.cells[i], w.flat[i] = c.Flat(src.Rows, w.flat[i])
+		}
 	}
 	for from := 0; from < src.Rows; from += w.per {
 		to := min(from+w.per, src.Rows)
 		if w.skip {
-			w.skipping(src, from, to, cells)
+			w.skipping(src, from, to)
 		} else {
-			w.all(src, from, to, cells)
+			w.all(src, grid, from, to)
 		}
 		if w.dst.Rows == 0 {
 			continue
@@ -88,13 +112,13 @@ func (w *unpivoter) run(src *table.Batch, emit func(*table.Batch) error) error {
 }
 
 // all makes all rows of the input rows from one to another.
-func (w *unpivoter) all(src *table.Batch, from, to int, cells func(int) []string) {
+func (w *unpivoter) all(src *table.Batch, grid *view.Grid, from, to int) {
 	f, dst := w.f, w.dst
 	n, each := to-from, len(f.groups)
 	dst.Shape(len(f.kept) + len(f.labels) + len(f.values))
 	dst.Rows = n * each
 	for i, k := range f.kept {
-		dst.Cols[i].ShareRuns(&src.Cols[k], cells(k)[from:to], w.ends[:n])
+		dst.Cols[i].ShareRuns(&src.Cols[k], w.cells[k][from:to], w.ends[:n])
 	}
 	for i, values := range w.labels {
 		dst.Cols[len(f.kept)+i].ShareCodes(values, w.codes[:n*each], 0)
@@ -113,14 +137,25 @@ func (w *unpivoter) all(src *table.Batch, from, to int, cells func(int) []string
 			if i < 0 {
 				continue
 			}
-			w.parts[v][g] = cells(i)[from:to]
+			if grid == nil {
+				w.parts[v][g] = w.cells[i][from:to]
+			}
 			absent &= src.Cols[i].Absent
 		}
-		dst.Cols[len(f.kept)+len(f.labels)+v].Interleave(w.parts[v], absent)
+		col := &dst.Cols[len(f.kept)+len(f.labels)+v]
+		if grid != nil {
+			col.TakeTurns(grid, w.turns[v], from, n, absent)
+		} else {
+			col.Interleave(w.parts[v], absent)
+		}
 	}
 	// Counted where they lie on either side: a cell interleaved wrongly shows.
-	for _, i := range f.folded {
-		tally.FilledIn += int64(src.Cols[i].FilledBetween(from, to))
+	if grid != nil {
+		tally.FilledIn += int64(grid.Filled(w.folded, from, to))
+	} else {
+		for _, i := range f.folded {
+			tally.FilledIn += int64(src.Cols[i].FilledBetween(from, to))
+		}
 	}
 	for v := range f.values {
 		tally.FilledOut += int64(dst.Cols[len(f.kept)+len(f.labels)+v].Filled(n * each))
@@ -133,14 +168,14 @@ func (w *unpivoter) all(src *table.Batch, from, to int, cells func(int) []string
 }
 
 // skipping makes the rows that are not blank.
-func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []string) {
+func (w *unpivoter) skipping(src *table.Batch, from, to int) {
 	f, dst := w.f, w.dst
 	each, most := len(f.groups), (to-from)*len(f.groups)
 	dst.Shape(len(f.kept) + len(f.labels) + len(f.values))
 	kept := make([][]string, len(f.kept))
 	runs, ends := make([][]string, len(f.kept)), make([][]int32, len(f.kept))
 	for i, k := range f.kept {
-		kept[i] = cells(k)
+		kept[i] = w.cells[k]
 		runs[i], ends[i] = dst.Cols[i].MakeRuns(to - from)
 		dst.Cols[i].Absent = src.Cols[k].Absent
 		dst.Cols[i].PlaceAs(&src.Cols[k])
@@ -158,7 +193,7 @@ func (w *unpivoter) skipping(src *table.Batch, from, to int, cells func(int) []s
 		wide[v] = make([][]string, each)
 		for g := range f.groups {
 			if i := f.groups[g].fields[v]; i >= 0 {
-				wide[v][g] = cells(i)
+				wide[v][g] = w.cells[i]
 				absent &= src.Cols[i].Absent
 				w.s.Counters.FilledIn += int64(src.Cols[i].FilledBetween(from, to))
 			}

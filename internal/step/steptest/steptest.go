@@ -36,7 +36,8 @@ const (
 	Coded            // each text once, and a code a row
 	Interleaved      // parts of which a cell is taken in turn
 	Placed           // plain, in a text in which the cells of a row stand side by side
-	Parsed           // as the parser of delimited text lays them out, chunks and all
+	InTurns          // as interleaved, but of a text whose cells have not been made
+	Parsed           // as the parser of delimited text lays them out, chunks and all, in a text of which the step takes what it can by place
 	Claimed
 	Kinds = 2 * Claimed // how many there are
 )
@@ -55,6 +56,7 @@ func RunAt(site *step.Context, made step.Step, in Table, size int, kind Kind) (T
 
 // drive drives a step.
 func drive(ctx context.Context, made step.Step, in Table, size int, kind Kind, out step.Out, site *step.Context) error {
+	var byPlace []bool
 	source := func(ctx context.Context, to step.Out) error {
 		if err := to.Start(table.NewSchema(in.Names)); err != nil {
 			return err
@@ -63,7 +65,7 @@ func drive(ctx context.Context, made step.Step, in Table, size int, kind Kind, o
 			if err := context.Cause(ctx); err != nil {
 				return err
 			}
-			b := batch(in, from, min(from+size, len(in.Rows)), kind)
+			b := batch(in, from, min(from+size, len(in.Rows)), kind, byPlace)
 			site.Counters.In += int64(b.Rows)
 			if err := to.Emit(b); err != nil {
 				return err
@@ -87,7 +89,7 @@ func drive(ctx context.Context, made step.Step, in Table, size int, kind Kind, o
 			if err != nil {
 				return err
 			}
-			fn = bound.New(site)
+			fn, byPlace = bound.New(site), bound.ByPlace
 			return counting.Start(bound.Schema)
 		},
 		OnEmit: func(b *table.Batch) error {
@@ -103,10 +105,10 @@ func drive(ctx context.Context, made step.Step, in Table, size int, kind Kind, o
 }
 
 // batch makes a batch of the rows from one up to another.
-func batch(in Table, from, to int, kind Kind) *table.Batch {
+func batch(in Table, from, to int, kind Kind, byPlace []bool) *table.Batch {
 	claims := kind >= Claimed
 	if kind %= Claimed; kind == Parsed {
-		if b := parsed(in, from, to); b != nil {
+		if b := parsed(in, from, to, byPlace); b != nil {
 			return b
 		}
 		kind = Placed // blank rows of one field are none for a parser
@@ -177,6 +179,22 @@ func hold(col *table.Column, cells []string, kind Kind) {
 			}
 		}
 		col.Interleave(parts, 0)
+	case InTurns:
+		each := 2 - len(cells)%2 // cells of a row of the grid
+		var fields []int32
+		grid := &view.Grid{Fields: each}
+		for r, c := range cells {
+			if r < each {
+				fields = append(fields, int32(r))
+			}
+			grid.Text = append(append(grid.Text, c...), ';')
+			grid.Ends = append(grid.Ends, uint32(len(grid.Text)-1))
+		}
+		if len(cells) == 0 {
+			col.Make(0)
+			return
+		}
+		col.TakeTurns(grid, fields, 0, len(cells)/each, 0)
 	default:
 		copy(col.Make(len(cells)), cells)
 	}
@@ -196,14 +214,16 @@ func side(rows [][]string) (text view.Text, at [][]int) {
 }
 
 // parsed writes rows and reads them anew; nil where they do not come back.
-func parsed(in Table, from, to int) *table.Batch {
+func parsed(in Table, from, to int, byPlace []bool) *table.Batch {
 	e := delimited.NewEncoder(delimited.Style{Delimiter: ','})
 	var text []byte
 	for _, row := range in.Rows[from:to] {
 		text = e.Row(text, row)
 	}
 	b := &table.Batch{}
-	err := delimited.NewParser(delimited.Dialect{Delimiter: ','}, len(in.Names)).Parse(delimited.Whole(text, from+2), b)
+	p := delimited.NewParser(delimited.Dialect{Delimiter: ','}, len(in.Names))
+	p.ByPlace = byPlace
+	err := p.Parse(delimited.Whole(text, from+2), b)
 	if err != nil || !slices.EqualFunc(rowsOf(b), in.Rows[from:to], slices.Equal) {
 		return nil
 	}
