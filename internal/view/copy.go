@@ -288,12 +288,27 @@ func RepeatRuns(room []byte, head, tail *Span, run int, ends []int32, cells []st
 	return used, run - from
 }
 
-//go:noinline
-func repeat(start unsafe.Pointer, room int, h unsafe.Pointer, nh int, t unsafe.Pointer, nt int, cells []string, marks *[3]Mark, text Text) (int, int) {
-	to, left := start, room-4*Slack
-	if left < 0 {
+// repeat writes what fits into room but for the slack of copying.
+func repeat(start unsafe.Pointer, room int, h unsafe.Pointer, nh int, t unsafe.Pointer, nt int, cells []string, marks *[3]Mark, text Text) (written, done int) {
+	left := room - 4*Slack
+	if left < 0 || len(cells) == 0 {
 		return 0, 0
 	}
+	if wide && text != nil {
+		low, most := uintptr(unsafe.Pointer(unsafe.SliceData(text))), uintptr(max(cap(text)-Slack, 0))
+		if written, done = repeat64(start, left, h, nh, t, nt, unsafe.Pointer(unsafe.SliceData(cells)), len(cells), unsafe.Pointer(marks), low, most); done == len(cells) {
+			return written, done
+		}
+	}
+	more, also := repeatEach(unsafe.Add(start, written), left-written, h, nh, t, nt, cells[done:], marks, text)
+	return written + more, done + also
+}
+
+// repeatEach is repeat by sixteen bytes.
+//
+//go:noinline
+func repeatEach(start unsafe.Pointer, left int, h unsafe.Pointer, nh int, t unsafe.Pointer, nt int, cells []string, marks *[3]Mark, text Text) (int, int) {
+	to := start
 	low, most := uintptr(unsafe.Pointer(unsafe.SliceData(text))), uintptr(max(cap(text)-Slack, 0))
 	hh, lh, cc, lc, tt, lt := marks[0].text, marks[0].n, marks[1].text, marks[1].n, marks[2].text, marks[2].n
 	for i, s := range cells {

@@ -184,6 +184,19 @@ func SeparatorsToQuote(data []byte, base uint32, delimiter byte, to []uint32) (r
 	return i, k
 }
 
+// Pieces finds the pieces between separators of cells that lie in the text one behind the other, each of up to 64 bytes: where
+// they begin and end, and for each cell how many there are up to its end. It stops before a cell that is blank, longer or lies
+// elsewhere, and gives how many it did, which may be none: where the processor is not made for it, or from and to have no room for
+// so many pieces as there might be.
+func Pieces(text Text, cells []string, separator byte, from, to []uint32, ends []int32) (done int) {
+	most := len(text) + len(cells) + 8
+	if !wide || !quotedWide || len(cells) == 0 || cap(text) < 64 || len(from) < most || len(to) < most || len(ends) < len(cells) {
+		return 0
+	}
+	return pieces64(unsafe.Pointer(unsafe.SliceData(text)), len(text), cap(text)-64, unsafe.Pointer(unsafe.SliceData(cells)), len(cells), separator,
+		unsafe.Pointer(unsafe.SliceData(from)), unsafe.Pointer(unsafe.SliceData(to)), unsafe.Pointer(unsafe.SliceData(ends)))
+}
+
 // Cut makes cells of a text: the first from start to the first of ends, each of the others from behind the one
 // before ends[k] to ends[k], where k goes on by stride. Each has a place in the text, also where it is blank.
 func (t Text) Cut(cells []string, start uint32, ends []uint32, stride int) {

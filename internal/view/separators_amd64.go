@@ -36,3 +36,14 @@ func turn64(to, tail unsafe.Pointer, n int, labels unsafe.Pointer, count int, co
 //
 //go:noescape
 func filled64(ends unsafe.Pointer, rows, stride, cells int) (sum int)
+
+// repeat64 is repeatEach up to the first cell that does not lie from low on, before most; head and tail have 32 bytes behind them that
+// may be read, as has what lies from low on, and count is at least 1.
+//
+//go:noescape
+func repeat64(start unsafe.Pointer, left int, h unsafe.Pointer, nh int, t unsafe.Pointer, nt int, cells unsafe.Pointer, count int, marks unsafe.Pointer, low, most uintptr) (written, done int)
+
+// pieces64 is [Pieces] for cells that begin at room at most and end at size at most; count is at least 1.
+//
+//go:noescape
+func pieces64(text unsafe.Pointer, size, room int, cells unsafe.Pointer, count int, separator byte, from, to, ends unsafe.Pointer) (done int)

@@ -19,3 +19,11 @@ func turn64(unsafe.Pointer, unsafe.Pointer, int, unsafe.Pointer, int, unsafe.Poi
 }
 
 func filled64(unsafe.Pointer, int, int, int) int { panic("view: no wide instructions") }
+
+func repeat64(unsafe.Pointer, int, unsafe.Pointer, int, unsafe.Pointer, int, unsafe.Pointer, int, unsafe.Pointer, uintptr, uintptr) (written, done int) {
+	panic("view: no wide instructions")
+}
+
+func pieces64(unsafe.Pointer, int, int, unsafe.Pointer, int, byte, unsafe.Pointer, unsafe.Pointer, unsafe.Pointer) int {
+	panic("view: no wide instructions")
+}

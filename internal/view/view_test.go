@@ -183,7 +183,7 @@ func TestCopiesAreExact(t *testing.T) {
 		}
 		{ // repeated
 			marks := [3]Mark{MarkOf(","), MarkOf(","), MarkOf("\n")}
-			head, tail := slices.Grow([]byte(strings.Repeat("h", rapid.IntRange(0, 40).Draw(rt, "head"))), Slack), slices.Grow([]byte("t"), Slack)
+			head, tail := slices.Grow([]byte(strings.Repeat("h", rapid.IntRange(0, 100).Draw(rt, "head"))), Slack), slices.Grow([]byte(strings.Repeat("t", rapid.SampledFrom([]int{0, 1, 32, 33, 64, 65, 130}).Draw(rt, "tail"))), Slack)
 			from := rapid.SampledFrom([]Text{text, nil, Text(bytes.Clone(text))}).Draw(rt, "said to lie in")
 			all, dst := room(n)
 			written, done := Repeat(dst, head, tail, list, &marks, from)
@@ -325,6 +325,54 @@ func TestTurnsOfWrongPlaces(t *testing.T) {
 		v.Load([][]byte{label}, &g, [][]int32{{0}, {1}, {2}})
 		assert.Panics(t, func() { v.Append(make([]byte, 0, 1000), tail, 1, []int32{0}, 0, ',') }, "%v", ends)
 	}
+}
+
+// TestPieces: pieces are those of splitting each cell, as far as it goes; it goes up to a cell that is blank, long or lies elsewhere.
+func TestPieces(t *testing.T) {
+	if !quotedWide {
+		t.Skip("this processor has no wide instructions")
+	}
+	rapid.Check(t, func(rt *rapid.T) {
+		drawn := rapid.SliceOfN(rapid.StringMatching(`[ab;]{0,5}(lime;ivy;){0,12}`), 1, 8).Draw(rt, "cells")
+		text := make(Text, 0, 2000)
+		for _, c := range drawn {
+			text = append(append(text, c...), ',')
+		}
+		var cells []string
+		at, want := 0, 0
+		var from, to []uint32
+		var ends []int32
+		for i, c := range drawn {
+			cells = append(cells, text.Cell(at, at+len(c)))
+			if c != "" && len(c) <= 64 && want == i {
+				want++
+				for _, piece := range strings.Split(c, ";") {
+					from, to = append(from, uint32(at)), append(to, uint32(at+len(piece)))
+					at += len(piece) + 1
+				}
+				ends = append(ends, int32(len(from)))
+				continue
+			}
+			at += len(c) + 1
+		}
+		const canary = 0xDBDBDBDB
+		room := len(text) + len(cells) + 8
+		gotFrom, gotTo, gotEnds := slices.Repeat([]uint32{canary}, room+8), slices.Repeat([]uint32{canary}, room+8), make([]int32, len(cells))
+		done := Pieces(text, cells, ';', gotFrom[:room:room], gotTo[:room:room], gotEnds)
+		require.Equal(rt, want, done)
+		require.Equal(rt, slices.Concat(ends), slices.Concat(gotEnds[:done]))
+		require.Equal(rt, slices.Concat(from), slices.Concat(gotFrom[:len(from)]))
+		require.Equal(rt, slices.Concat(to), slices.Concat(gotTo[:len(to)]))
+		require.Equal(rt, slices.Repeat([]uint32{canary}, 8), gotFrom[room:])
+		require.Equal(rt, slices.Repeat([]uint32{canary}, 8), gotTo[room:])
+		require.Zero(rt, Pieces(text, cells, ';', gotFrom[:room-1], gotTo, gotEnds), "too little room")
+		require.Zero(rt, Pieces(slices.Clip(text[:min(len(text), 60)]), cells, ';', gotFrom, gotTo, gotEnds), "no block can be read")
+		if done > 0 {
+			require.Zero(rt, Pieces(slices.Grow(bytes.Clone(text), 100), cells, ';', gotFrom, gotTo, gotEnds), "of another text")
+			require.Zero(rt, Pieces(text, cells, ';', gotFrom, gotTo, gotEnds[:0:0]), "no room for the ends")
+			require.Equal(rt, 1, Pieces(text, []string{cells[0], cells[0]}, ';', append(gotFrom, 0, 0), append(gotTo, 0, 0), []int32{0, 0}), "the same again")
+		}
+	})
 }
 
 // TestSeparators: places are found as by looking at every byte, at every length and however little room there is.

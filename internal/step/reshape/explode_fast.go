@@ -35,16 +35,27 @@ func (b *bounds) find(in view.Text, cells []string, sep byte) bool {
 	text := in[first:last]
 	b.text = text
 	size := len(text)
-	if size+16 > len(b.from) { // there are no more pieces than bytes
-		b.from, b.to = make([]uint32, size+size/4+16), make([]uint32, size+size/4+16)
+	if most := size + len(cells) + 16; most > len(b.from) { // each cell has a piece more than separators
+		b.from, b.to = make([]uint32, most+most/4), make([]uint32, most+most/4)
 	}
 	from, to := b.from, b.to
 	b.rows = slices.Grow(b.rows[:0], len(cells))[:len(cells)]
 	rows := b.rows
 	seps := uint64(sep) * ones
 	k, behind := 0, 0
-	for r, cell := range cells {
+	for r := 0; r < len(cells); r++ {
+		cell := cells[r]
 		start := text.At(cell)
+		if start >= behind {
+			if n := view.Pieces(text, cells[r:], sep, from[k:], to[k:], rows[r:]); n > 0 {
+				for i := range rows[r : r+n] {
+					rows[r+i] += int32(k)
+				}
+				r += n - 1
+				k, behind = int(rows[r]), text.At(cells[r])+len(cells[r])
+				continue
+			}
+		}
 		if cell == "" || start < behind { // a row that stands twice, as after a join, comes to the same place again
 			return false
 		}
