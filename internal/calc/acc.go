@@ -74,6 +74,25 @@ func AddAll(a Acc, slots []int32, at int64) (int, *formula.Failure) {
 	return len(slots), nil
 }
 
+// MergeAll takes what another of its kind has in some slots, each into one of its own.
+func MergeAll(a Acc, slots []int32, from Acc, others []int32) error {
+	Ahead(a, slots)
+	Ahead(from, others)
+	for i, slot := range slots {
+		if err := a.Merge(slot, from, others[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Ahead asks memory for slots that are wanted next, -1 for one that is not.
+func Ahead(a Acc, slots []int32) {
+	if s, ok := a.(*summer); ok {
+		s.sums.Ahead(slots)
+	}
+}
+
 // New makes an accumulator for a calculation on a table; decimals rounds the
 // outcome, -1 does not.
 func (c *Calculation) New(schema *table.Schema, decimals int) (Acc, error) {
@@ -251,6 +270,7 @@ func (s *summer) addAll(slots []int32) (int, *formula.Failure) {
 	for from := 0; from < len(slots); from += burst {
 		to := min(from+burst, len(slots))
 		n, failed := 0, false
+		s.sums.Ahead(slots[from:to])
 		for _, c := range s.in.cells[from:to] {
 			d, ok := decimal.Parse(c)
 			if !ok && c != "" {

@@ -1,6 +1,10 @@
 package decimal
 
-import "math"
+import (
+	"math"
+
+	"revuelta/internal/view"
+)
 
 // Sums are many exact sums side by side. Each keeps the most decimals that
 // went into it; as long as all numbers have the same, a sum takes eight bytes.
@@ -86,6 +90,9 @@ func (s *Sums) Add(slot int32, d D) error {
 	s.coefs[slot], s.scales[slot] = sum.coef, int8(sum.scale)
 	return nil
 }
+
+// Ahead asks for sums that are wanted next.
+func (s *Sums) Ahead(slots []int32) { view.Ahead(s.coefs, slots) }
 
 // AddAll adds each number to its sum, but for those whose cell is blank.
 func (s *Sums) AddAll(slots []int32, numbers []D, cells []string) error {

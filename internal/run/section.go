@@ -265,8 +265,12 @@ func (x *section) work(ctx context.Context, jobs chan *job, bound []*step.Bound,
 	w := &worker{x: x, ctx: ctx, raw: table.Get()}
 	if x.source != nil {
 		w.parser = x.source.Parser()
-		if len(bound) > 0 && (x.inOrder == nil || x.before > 0) {
+		switch {
+		case x.inOrder != nil && x.before == 0: // it sees the batches first
+		case len(bound) > 0:
 			w.parser.ByPlace(bound[0].ByPlace)
+		case x.reducer != nil:
+			w.parser.ByPlace(x.reducer.reduction.ByPlace())
 		}
 	}
 	if x.encoding != nil {

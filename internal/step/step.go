@@ -100,6 +100,8 @@ type Ordered struct {
 
 // Reduction is a whole step bound to the fields of its input.
 type Reduction interface {
+	// ByPlace is as in [Bound].
+	ByPlace() []bool
 	// NewPartial makes the partial result of one worker.
 	NewPartial(s *Context) Partial
 	// Finish merges the partial results and emits the outcome.

@@ -14,4 +14,11 @@ func Fetch[L, K any](lines []L, keys []K) {
 	fetch(unsafe.Pointer(unsafe.SliceData(lines)), uint64(len(lines)), unsafe.Pointer(unsafe.SliceData(keys)), len(keys))
 }
 
+// Ahead asks for the numbers of a list at some places from memory, and does not wait for them.
+func Ahead(list []int64, at []int32) {
+	if len(at) > 0 {
+		ahead(unsafe.Pointer(unsafe.SliceData(list)), 3, unsafe.Pointer(unsafe.SliceData(at)), len(at))
+	}
+}
+
 const lineSize, keySize = 64, 16

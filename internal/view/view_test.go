@@ -512,5 +512,6 @@ func TestFetchWantsItsSizes(t *testing.T) {
 	assert.NotPanics(t, func() { Fetch([][8]uint64{}, []key{}) })
 	assert.Panics(t, func() { Fetch(make([][7]uint64, 4), []key{{}}) })
 	assert.Panics(t, func() { Fetch(make([][8]uint64, 4), []uint64{1}) })
+	assert.NotPanics(t, func() { Ahead([]int64{1, 2}, []int32{0, -1, 1, 1 << 30}); Ahead(nil, []int32{5}); Ahead(nil, nil) }, "nothing is read")
 	assert.Len(t, Huge(make([]int, 3<<20)), 3<<20)
 }

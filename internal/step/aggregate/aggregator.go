@@ -101,6 +101,15 @@ func (f *aggregator) ready() *aggregator {
 	return f
 }
 
+// byPlace tells which fields nobody looks at, so that no cells need be made of them.
+func (f *aggregator) byPlace() []bool {
+	is := slices.Repeat([]bool{true}, f.in.Len())
+	for _, i := range f.wanted {
+		is[i] = false
+	}
+	return is
+}
+
 // load readies the rows of a batch.
 func (p *partial) load(b *table.Batch) {
 	p.down.Load(b)
@@ -377,9 +386,13 @@ func (p *partial) merge(o *partial) error {
 		p.grid.addRow()
 	}
 	p.grid.widen(len(p.across.Values))
+	pairs := pairs{}
 	for i := range o.grid.rows {
-		if err := p.mergeRow(rows[i], o, int32(i), cols); err != nil {
-			return err
+		p.pair(&pairs, rows[i], o, int32(i), cols)
+		if len(pairs.slots) >= mostPairs || i == o.grid.rows-1 {
+			if err := p.mergePairs(&pairs, o); err != nil {
+				return err
+			}
 		}
 	}
 	p.learn(o)
@@ -392,8 +405,14 @@ func (p *partial) merge(o *partial) error {
 	return nil
 }
 
-// mergeRow merges the slots of another's row; cols are the numbers its keys across have here, nil: the same.
-func (p *partial) mergeRow(row int32, o *partial, theirs int32, cols []int32) (err error) {
+// pairs are slots, and those of another part that go into them: so many that memory is waited for together, as few as stay in the
+// nearest cache.
+type pairs struct{ slots, others []int32 }
+
+const mostPairs = 256
+
+// pair finds the slots of another's row; cols are the numbers its keys across have here, nil: the same.
+func (p *partial) pair(to *pairs, row int32, o *partial, theirs int32, cols []int32) {
 	o.grid.each(theirs, func(col, from int32) {
 		if cols != nil {
 			col = cols[col]
@@ -402,11 +421,19 @@ func (p *partial) mergeRow(row int32, o *partial, theirs int32, cols []int32) (e
 		if slot < 0 {
 			slot = p.slot(row, col)
 		}
-		if e := p.mergeSlot(slot, o.accs, from); e != nil && err == nil {
-			err = e
-		}
+		to.slots, to.others = append(to.slots, slot), append(to.others, from)
 	})
-	return err
+}
+
+// mergePairs merges them and leaves none.
+func (p *partial) mergePairs(of *pairs, o *partial) error {
+	for k, a := range p.accs {
+		if err := calc.MergeAll(a, of.slots, o.accs[k], of.others); err != nil {
+			return diag.Dataf("%s: %v", p.f.calcs[k].Source, err)
+		}
+	}
+	of.slots, of.others = of.slots[:0], of.others[:0]
+	return nil
 }
 
 // learn takes over what the calculations of another know of the whole field.

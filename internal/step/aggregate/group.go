@@ -126,6 +126,7 @@ func (g *Group) Reduce(in *table.Schema) (step.Reduction, error) {
 }
 
 // Part implements Reduction.
+func (g *grouping) ByPlace() []bool                         { return g.f.byPlace() }
 func (g *grouping) NewPartial(s *step.Context) step.Partial { return g.f.newPartial(s) }
 
 // Finish implements Reduction.

@@ -22,6 +22,7 @@ type layout struct {
 	byMeasure bool
 
 	slots   []int32  // of the row at hand, a column each, -1: no row fell there
+	next    []int32  // of the one below it
 	totalOf []int32  // of each row, where there is a total field
 	sums    *partial // where the totals of the columns are
 	beneath []int32  // of each column, where there is a total row or a share
@@ -209,11 +210,17 @@ func (w *layout) emit(ctx context.Context, rows []int32, balance bool, s *step.C
 		}
 		some := rows[from:min(from+most, len(rows))]
 		w.begin(b, width, len(some))
+		w.ahead(some[0])
 		for r, row := range some {
 			for i, v := range p.down.Values[row] {
 				b.Cols[i].Cells[r] = v
 			}
-			w.row(w.find(row))
+			w.slots, w.next = w.next, w.slots
+			slots := w.slots
+			if r+1 < len(some) {
+				w.ahead(some[r+1])
+			}
+			w.row(slots)
 		}
 		w.lay(b, len(some))
 		if err := out.Emit(b); err != nil {
@@ -221,6 +228,16 @@ func (w *layout) emit(ctx context.Context, rows []int32, balance bool, s *step.C
 		}
 	}
 	return nil
+}
+
+// ahead finds the slots of the next row and asks memory for them.
+func (w *layout) ahead(row int32) {
+	w.slots, w.next = w.next, w.slots
+	w.find(row)
+	w.slots, w.next = w.next, w.slots
+	for _, a := range w.part.accs {
+		calc.Ahead(a, w.next)
+	}
 }
 
 func (w *layout) begin(b *table.Batch, width, rows int) {

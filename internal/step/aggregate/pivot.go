@@ -438,6 +438,9 @@ type column struct {
 	total  bool
 }
 
+// ByPlace implements Reduction.
+func (r *pivoting) ByPlace() []bool { return r.f.byPlace() }
+
 // Finish implements Reduction.
 func (r *pivoting) Finish(ctx context.Context, parts []step.Partial, out step.Out, s *step.Context) error {
 	all, err := mergePartials(parts, s)

@@ -134,6 +134,7 @@ func (p *partial) each(ctx context.Context, visit func(*partial) error) error {
 
 // respilled takes those keys of another part that are in a file, and the rows of the file.
 func (p *partial) respilled(ctx context.Context, from *partial, n int) error {
+	pairs := pairs{}
 	for id, name := range from.down.Names.Names {
 		h := from.down.Names.Hashes[id]
 		if rowstore.BucketOf(h, from.level) != n {
@@ -143,7 +144,8 @@ func (p *partial) respilled(ctx context.Context, from *partial, n int) error {
 		if fresh {
 			p.grid.addRow()
 		}
-		if err := p.mergeRow(row, from, int32(id), nil); err != nil {
+		p.pair(&pairs, row, from, int32(id), nil)
+		if err := p.mergePairs(&pairs, from); err != nil {
 			return err
 		}
 	}
