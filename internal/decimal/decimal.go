@@ -45,6 +45,9 @@ func Parse(s string) (D, bool) {
 	if coef, scale, ok := parseShort(s); ok {
 		return D{coef: coef, scale: int32(scale)}, true
 	}
+	if s == "" || s[0] > '9' { // most texts; a number begins with a digit, a sign or a point
+		return D{}, false
+	}
 	return parsePlain(s)
 }
 
@@ -65,6 +68,9 @@ func parsePlain(s string) (D, bool) {
 			if s[i] == '.' && point < 0 {
 				point = digits
 				continue
+			}
+			if s[i]|0x20 != 'e' { // of what may stand there only an exponent is left
+				return D{}, false
 			}
 			return parseLong(s)
 		}

@@ -18,3 +18,16 @@ next:
 	DECQ R8
 	JNE  next
 	RET
+
+// func aheadTexts(texts unsafe.Pointer, count int)
+TEXT ·aheadTexts(SB), NOSPLIT, $0-16
+	MOVQ texts+0(FP), SI
+	MOVQ count+8(FP), R8
+text:
+	MOVQ (SI), AX
+	PREFETCHT0 (AX)
+	PREFETCHT0 64(AX)
+	ADDQ $16, SI
+	DECQ R8
+	JNE  text
+	RET

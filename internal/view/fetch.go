@@ -21,4 +21,11 @@ func Ahead(list []int64, at []int32) {
 	}
 }
 
+// AheadTexts asks for the beginnings of texts from memory, and does not wait for them.
+func AheadTexts(texts []string) {
+	if len(texts) > 0 {
+		aheadTexts(unsafe.Pointer(unsafe.SliceData(texts)), len(texts))
+	}
+}
+
 const lineSize, keySize = 64, 16

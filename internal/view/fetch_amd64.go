@@ -13,3 +13,8 @@ func fetch(lines unsafe.Pointer, n uint64, keys unsafe.Pointer, count int)
 //
 //go:noescape
 func ahead(list unsafe.Pointer, shift uint64, at unsafe.Pointer, count int)
+
+// aheadTexts asks for the first 128 bytes from where each text begins; count is at least 1.
+//
+//go:noescape
+func aheadTexts(texts unsafe.Pointer, count int)

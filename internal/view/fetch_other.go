@@ -22,3 +22,6 @@ func fetch(lines unsafe.Pointer, n uint64, keys unsafe.Pointer, count int) {
 
 // ahead leaves it to the processor.
 func ahead(unsafe.Pointer, uint64, unsafe.Pointer, int) {}
+
+// aheadTexts leaves it to the processor.
+func aheadTexts(unsafe.Pointer, int) {}

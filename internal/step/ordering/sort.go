@@ -17,9 +17,7 @@ import (
 	"revuelta/internal/diag"
 	"revuelta/internal/rowstore"
 	"revuelta/internal/step"
-	"revuelta/internal/step/keying"
 	"revuelta/internal/table"
-	"revuelta/internal/view"
 )
 
 var SortSpec = &step.Spec{
@@ -67,6 +65,7 @@ type sorter struct {
 	files  []*sortedFile
 	cells  [][]string
 	flat   [][]string
+	absent []table.Absent // of each field, in all rows
 }
 
 // sortedFile is a run in a temporary file, which has no name any more.
@@ -127,11 +126,14 @@ func (x *sorter) Add(ctx context.Context, b *table.Batch) error {
 	for i := range b.Cols {
 		x.cells[i], x.flat[i] = b.Cols[i].Flat(b.Rows, x.flat[i])
 	}
+	if x.absent == nil {
+		x.absent = slices.Repeat([]table.Absent{table.AbsentAll}, len(b.Cols))
+	}
+	for i := range b.Cols {
+		x.absent[i] &= b.Cols[i].Absent
+	}
 	for r := range b.Rows {
-		need := 2 * binary.MaxVarintLen32
-		for i := range b.Cols {
-			need += len(x.cells[i][r]) + binary.MaxVarintLen32
-		}
+		need := x.rowSize(r)
 		if x.limit > 0 && x.size+need+rowOverhead > x.limit && len(x.at) > 0 {
 			if err := x.spill(ctx); err != nil {
 				return err
@@ -145,11 +147,7 @@ func (x *sorter) Add(ctx context.Context, b *table.Batch) error {
 		block := x.blocks[n-1]
 		x.at = append(x.at, uint64(n-1)<<32|uint64(len(block)))
 		from := len(block)
-		for i := range b.Cols {
-			block = keying.AppendKey(block, x.cells[i][r])
-		}
-		block = binary.AppendUvarint(block, uint64(b.Origin.LineOf(r)))
-		block = binary.AppendUvarint(block, uint64(b.Origin.FileOf(r)))
+		block = x.appendRow(block, r, b.Origin.LineOf(r), b.Origin.FileOf(r))
 		x.size += len(block) - from + rowOverhead
 		x.blocks[n-1] = block
 	}
@@ -208,12 +206,10 @@ func (x *sorter) part(rows []uint64) sortedPart {
 			p.keys = f.append(p.keys, cells[f.column])
 		}
 		key := p.keys[from:]
-		p.entries[i] = entry{high: beginning(key), at: at, key: uint64(from)<<24 | uint64(min(len(key), 1<<24-1))}
-		if len(key) > 8 {
-			p.entries[i].low = beginning(key[8:])
-		}
+		p.entries[i] = entry{at: at, key: uint64(from)<<24 | uint64(min(len(key), 1<<24-1))}
+		p.entries[i].hold(key, 0)
 	}
-	slices.SortFunc(p.entries, func(a, b entry) int { return p.compare(&a, &p, &b) })
+	p.sort(p.entries, 0, 0)
 	return p
 }
 
@@ -234,7 +230,10 @@ func (p *sortedPart) whole(e *entry) []byte {
 }
 
 // compare compares by key, equal ones by where they stood.
-func (p *sortedPart) compare(a *entry, q *sortedPart, b *entry) int {
+func (p *sortedPart) compare(a *entry, q *sortedPart, b *entry) int { return p.compareFrom(0, a, q, b) }
+
+// compareFrom compares entries whose keys are alike up to there, and which hold what stands behind it.
+func (p *sortedPart) compareFrom(behind int, a *entry, q *sortedPart, b *entry) int {
 	if a.high != b.high {
 		return cmp.Compare(a.high, b.high)
 	}
@@ -242,37 +241,12 @@ func (p *sortedPart) compare(a *entry, q *sortedPart, b *entry) int {
 		return cmp.Compare(a.low, b.low)
 	}
 	x, y := p.whole(a), q.whole(b)
-	if len(x) > 16 && len(y) > 16 {
-		if c := bytes.Compare(x[16:], y[16:]); c != 0 {
+	if behind += 16; len(x) > behind || len(y) > behind { // else they are the same
+		if c := bytes.Compare(x[min(behind, len(x)):], y[min(behind, len(y)):]); c != 0 {
 			return c
 		}
 	}
 	return cmp.Compare(a.at, b.at)
-}
-
-// rowCells reads the cells of a row, which view its text, and gives what stands behind them.
-func rowCells(text []byte, cells []string) []byte {
-	for i := range cells {
-		n, used := binary.Uvarint(text)
-		text = text[used:]
-		cells[i] = view.String(text[:n])
-		text = text[n:]
-	}
-	return text
-}
-
-// rowLength is how long the text of a row is.
-func rowLength(text []byte, width int) int {
-	at := 0
-	for range width {
-		n, used := binary.Uvarint(text[at:])
-		at += used + int(n)
-	}
-	for range 2 { // line and file
-		_, used := binary.Uvarint(text[at:])
-		at += used
-	}
-	return at
 }
 
 // spill writes the run at hand to a file, in order.
@@ -362,6 +336,9 @@ func (x *sorter) Emit(ctx context.Context, out step.Out) error {
 		}
 		cursors = append(cursors, c)
 	}
+	if len(cursors) == 0 {
+		return x.emitSorted(ctx, out)
+	}
 	m := newMerge(append(cursors, x.memory()...))
 	const most = 2048
 	b := table.Get()
@@ -377,6 +354,7 @@ func (x *sorter) Emit(ctx context.Context, out step.Out) error {
 		}
 		for i := range cols {
 			copy(b.Cols[i].Make(n), cols[i][:n])
+			b.Cols[i].Absent = x.absent[i]
 		}
 		b.Rows, b.Origin = n, table.Origin{File: int(files[0]), Line: 1, Each: 1, Lines: lines[:n]}
 		if slices.ContainsFunc(files[:n], func(f int32) bool { return f != files[0] }) {
@@ -402,10 +380,7 @@ func (x *sorter) Emit(ctx context.Context, out step.Out) error {
 			text = append(text, row...)
 			row = text[from:]
 		}
-		rest := rowCells(row, cells)
-		line, used := binary.Uvarint(rest)
-		file, _ := binary.Uvarint(rest[used:])
-		lines[n], files[n] = int32(line)-1, int32(file)
+		lines[n], files[n] = rowCells(row, cells)
 		for i, c := range cells {
 			cols[i][n] = c
 		}

@@ -2,6 +2,7 @@ package ordering
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"revuelta/internal/decimal"
@@ -48,6 +49,7 @@ type sortField struct {
 	name   string
 	column int
 	desc   bool
+	last   bool   // nothing stands behind it in a key
 	order  string // "": not yet known
 	auto   bool
 	number string // examples of what was met
@@ -74,6 +76,9 @@ func (t *Order) bind(in *table.Schema) (*sortKeys, error) {
 			}
 			k.fields = append(k.fields, sortField{name: in.Name(i), column: i, desc: desc, order: t.order, auto: t.order == ""})
 		}
+	}
+	if n := len(k.fields); n > 0 {
+		k.fields[n-1].last = true
 	}
 	return k, nil
 }
@@ -161,11 +166,11 @@ func (f *sortField) append(dst []byte, cell string) []byte {
 			break
 		}
 		dst[from] = keyOther
-		dst = appendText(dst, cell)
+		dst = f.appendText(dst, cell)
 	case "natural":
-		dst = appendText(appendNatural(dst, cell), cell)
+		dst = f.appendText(appendNatural(dst, cell), cell)
 	default:
-		dst = appendText(dst, cell)
+		dst = f.appendText(dst, cell)
 	}
 	if f.desc {
 		for i := from + 1; i < len(dst); i++ {
@@ -175,17 +180,23 @@ func (f *sortField) append(dst []byte, cell string) []byte {
 	return dst
 }
 
-// appendText appends a text so that no key begins another.
-func appendText(dst []byte, s string) []byte {
-	if strings.IndexByte(s, 0) < 0 {
-		return append(append(dst, s...), 0, 0)
-	}
-	for i := 0; i < len(s); i++ {
-		if dst = append(dst, s[i]); s[i] == 0 {
-			dst = append(dst, 0xFF)
+// appendText appends a text so that no key begins another: a 0 ends it. It has none if it comes last in the key and rises, since a
+// shorter key comes first.
+func (f *sortField) appendText(dst []byte, s string) []byte {
+	const end, escape = 0, 1
+	from := len(dst)
+	dst = append(dst, s...)
+	for i := from; i < len(dst); i++ {
+		if c := dst[i]; c <= escape { // told apart by what stands behind an escape
+			dst[i] = escape
+			dst = slices.Insert(dst, i+1, c+1)
+			i++
 		}
 	}
-	return append(dst, 0, 0)
+	if f.last && !f.desc {
+		return dst
+	}
+	return append(dst, end)
 }
 
 // appendNatural appends a text with the digits in it by their number, as natural compares.
