@@ -170,7 +170,7 @@ func (s *sample) severalValues() []Finding {
 			if !share(with, f.filled, 0.2) || with < 2 {
 				continue
 			}
-			pieces, most, long := map[string]int{}, 0, false
+			pieces, most, least, long := map[string]int{}, 0, len(f.cells), false
 			total := 0
 			within, free := map[string]string{}, map[string]bool{} // the cell a piece was met in; pieces met in several
 			for _, c := range f.cells {
@@ -178,7 +178,7 @@ func (s *sample) severalValues() []Finding {
 					continue
 				}
 				parts := strings.Split(c, sep)
-				most = max(most, len(parts))
+				most, least = max(most, len(parts)), min(least, len(parts))
 				for _, p := range parts {
 					p = strings.TrimSpace(p)
 					long = long || len(p) > 40 || len(strings.Fields(p)) > 3
@@ -191,6 +191,12 @@ func (s *sample) severalValues() []Finding {
 				}
 			}
 			named := !share(total-len(pieces), total, 0.25) || !share(len(free), len(pieces), 0.4) // no pieces return, as words of a list do
+			if most == least && most > 2 && with > 4 && (isNumbers(pieces) || f.inPlaceOf(sep)) {  // a code of parts
+				continue
+			}
+			if spaced(pieces) && sep == "," && (f.filled < 10 || f.inPlace(sep)) { // a text in words, or the parts of one thing
+				continue
+			}
 			if long || isNumbers(pieces) && sep == "," || named && (!plural(f.name) || strings.Contains(sep, " ") || !share(with, f.filled, 0.6) || spaced(pieces)) {
 				continue
 			}
@@ -198,11 +204,94 @@ func (s *sample) severalValues() []Finding {
 			x := Finding{Kind: "several values", Says: fmt.Sprintf("%s holds up to %d values parted by %s", diag.Quote(f.name), most, diag.Quote(shown)),
 				Evidence: fmt.Sprintf("%s, as %s", of(with, f.filled), f.example(func(c string) bool { return strings.Contains(c, sep) })),
 				Fields:   []string{f.name}, Step: "explode " + Shell(selection.Written(f.name)) + " --at " + Shell(strings.Trim(shown, " ")), claim: piecesOf(f.name, func(c string) []string { return strings.Split(c, sep) })}
+			beside := s.besideLists(f, sep)
+			if len(beside) > 1 {
+				if slices.ContainsFunc(out, func(x Finding) bool { return slices.Contains(x.Fields, f.name) }) { // told with another
+					break
+				}
+				var names []string
+				for _, g := range beside {
+					names = append(names, g.name)
+				}
+				x.Fields, x.Says = names, fmt.Sprintf("%s hold up to %d values side by side, parted by %s", diag.Names(names), most, diag.Quote(shown))
+				x.Step = "explode " + Shell(s.selection(names)) + " --at " + Shell(strings.Trim(shown, " "))
+			}
 			if named { // by its name alone
 				x.Part, x.Question = Decide, "is each piece a value of its own?"
 			}
 			out = append(out, x)
 			break
+		}
+	}
+	return out
+}
+
+// inPlace tells whether each piece that returns stands always at the same place of its cell, as the parts of an address do.
+func (f *field) inPlace(sep string) bool {
+	at, moved, again := map[string]int{}, 0, 0
+	for _, c := range f.order {
+		for i, p := range strings.Split(c, sep) {
+			p = strings.TrimSpace(p)
+			if k, ok := at[p]; ok {
+				again++
+				if k != i {
+					moved++
+				}
+			}
+			at[p] = i
+		}
+	}
+	return again > 0 && moved == 0
+}
+
+// inPlaceOf tells whether what stands at a place of the cells tells it apart from the other places: each has words of its own, or
+// numbers within other bounds.
+func (f *field) inPlaceOf(sep string) bool {
+	var places []map[string]bool
+	for _, c := range f.order {
+		for i, p := range strings.Split(c, sep) {
+			for len(places) <= i {
+				places = append(places, map[string]bool{})
+			}
+			places[i][strings.TrimSpace(p)] = true
+		}
+	}
+	shared, all := 0, 0
+	for i, a := range places {
+		for p := range a {
+			all++
+			for k, b := range places {
+				if k != i && b[p] {
+					shared++
+					break
+				}
+			}
+		}
+	}
+	return 2*shared < all
+}
+
+// besideLists gives the fields, in order, whose cells hold just as many words as a field does pieces, that field among them: they
+// belong together, the first to the first.
+func (s *sample) besideLists(f *field, sep string) (out []*field) {
+	for _, g := range s.fields {
+		as := g == f
+		if !as && g.numbers < g.filled {
+			several, same := 0, 0
+			for r, c := range f.cells {
+				n := strings.Count(c, sep)
+				if n == 0 && strings.Count(g.cells[r], sep) == 0 {
+					continue
+				}
+				several++
+				if strings.Count(g.cells[r], sep) == n && !strings.Contains(strings.ReplaceAll(g.cells[r], sep+" ", sep), " ") {
+					same++
+				}
+			}
+			as = several > 4 && same == several && !looksJSON(g.cells)
+		}
+		if as {
+			out = append(out, g)
 		}
 	}
 	return out
@@ -348,7 +437,7 @@ func (s *sample) spellings() []Finding {
 				if !alike && tidy[few]*4 <= tidy[many] && len([]rune(few)) >= 5 && !strings.ContainsFunc(few+many, unicode.IsDigit) && !strings.ContainsAny(few+many, "/^*+") && levenshtein.ComputeDistance(a, b) == 1 {
 					alike = true
 				}
-				if alike && !isNumber(few) && !isNumber(many) && !strings.ContainsAny(few+many, "=,") && !s.toldApart(f, few, many) {
+				if alike && !isNumber(few) && !isNumber(many) && !strings.ContainsAny(few+many, "=,") && enclosed(few) == enclosed(many) && !codes(few, many) && !s.toldApart(f, few, many) {
 					pairs, seen = append(pairs, few+"="+many), append(seen, few)
 					scrub[""] = scrub[""] || scrub[few]
 				}
@@ -367,6 +456,14 @@ func (s *sample) spellings() []Finding {
 	}
 	return out
 }
+
+// codes tells two texts in one word with digits in them: what stands between the digits counts.
+func codes(a, b string) bool {
+	return strings.ContainsAny(a, "0123456789") && !strings.ContainsAny(a+b, " ()") && strings.ContainsAny(a+b, "._/:")
+}
+
+// enclosed is what marks a text at its beginning, as one that is struck out.
+func enclosed(c string) string { return c[:len(c)-len(strings.TrimLeft(c, "_*#!~-"))] }
 
 // toldApart tells whether two texts of a field name different things: another field, of few values, has always the same ones
 // with the one text, and none of them with the other, as two counties of one name in two states; or any field one value each.

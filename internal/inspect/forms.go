@@ -66,7 +66,7 @@ func (s *sample) blankRuns() []Finding {
 // namesAndValues finds two fields of which one names what the other holds.
 func (s *sample) namesAndValues() []Finding {
 	for k, f := range s.fields {
-		if len(s.fields) < 2 || len(s.rows) < 4 || f.filled != len(s.rows) || len(f.order) < 2 || len(f.order) > 40 || 2*len(f.order) > f.filled || f.numbers+f.dates > 0 || slices.ContainsFunc(f.order, func(c string) bool { return slices.Contains(missing, c) }) {
+		if len(s.fields) < 2 || len(s.rows) < 4 || f.filled != len(s.rows) || len(f.order) < 2 || len(f.order) > 40 || 2*len(f.order) > f.filled || f.numbers+f.dates > 0 || isNumber(strings.TrimSpace(f.order[0])) || slices.ContainsFunc(f.order, func(c string) bool { return slices.Contains(missing, c) }) {
 			continue
 		}
 		for v, g := range s.fields {
@@ -119,7 +119,7 @@ func (s *sample) namesAndValues() []Finding {
 				}
 				continue
 			}
-			if twice > 0 {
+			if twice > 0 || v != k+1 && all+none < 6 || all+none < 3 { // the value stands behind its name
 				continue
 			}
 			return []Finding{{Kind: "names and values", Says: fmt.Sprintf("%s and %s look like names and values", diag.Quote(f.name), diag.Quote(g.name)),
@@ -141,12 +141,26 @@ func (s *sample) blankFields() []Finding {
 	if len(names) == 0 || len(names) == len(s.fields) {
 		return nil
 	}
+	if last, n := s.lastReached(), len(names); n > 1 && last > 0 && last == len(s.fields)-n && s.fields[last].filled == 0 && isText(s.lie) && !slices.ContainsFunc(s.lie.Names[last:], unnamed) {
+		return []Finding{{Kind: "blank fields", Part: Told, Says: fmt.Sprintf("the header has %d names, and no row more than %d cells", len(s.fields), last), Evidence: diag.Names(s.lie.Names[last:]),
+			Question: "do the names stand over the right cells?"}}
+	}
 	x := Finding{Kind: "blank fields", Part: Decide, Question: "is nothing to come in them?", Says: diag.Plural(int64(len(names)), "field") + " with nothing in it", Evidence: fmt.Sprintf("%s in %s", strings.ReplaceAll(strings.Join(names, ", "), "!", ""), diag.Plural(int64(len(s.rows)), "row")),
 		Step: "fields " + Shell(strings.Join(names, ","))}
 	if !s.whole { // something may stand in the others
 		x.Part, x.Step, x.Says = Told, "", x.Says+", as far as was looked"
 	}
 	return []Finding{x}
+}
+
+// lastReached is how many cells the longest row has, as it lies; 0 where that was not seen of all.
+func (s *sample) lastReached() (n int) {
+	if s.lie.Rows == nil && s.whole && len(s.lie.First) >= s.lie.Body+len(s.rows) {
+		for _, r := range s.lie.First[min(s.lie.Body, len(s.lie.First)):] {
+			n = max(n, len(r.Cells))
+		}
+	}
+	return n
 }
 
 // beginsAnew tells whether in each stretch of rows that begins with a name no name stands twice.

@@ -123,7 +123,7 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 			r.Codes = append(r.Codes, f.name)
 		}
 	}
-	if otherEncoding != nil { // what stands in the cells is not what was written
+	if otherEncoding != nil || o.Header.Kind == format.HeaderFirst && o.Layout.Comment == "" && commentedHeader(l) { // what stands in the cells is not what was written
 		r.commands(path)
 		return r, nil
 	}
@@ -353,6 +353,9 @@ func (r *Report) reading(o format.ReadOptions) {
 		}
 		if cells := l.First[first].Cells; h.From == first+2 && len(l.Names) == 2 && len(cells) == 1 && !strings.Contains(cells[0], " ") {
 			f.Part, f.Question = Decide, fmt.Sprintf("is %s a title, or the name of the second field? Then: --header %d --header-first row", diag.Quote(cells[0]), first+1)
+		}
+		if commentedHeader(l) && o.Layout.Comment == "" {
+			f.Part, f.Question, f.reads = Told, "do the lines above it belong to the table, or are those that begin with # comments? Then: --comment '#'", false
 		}
 		if o.Header.Kind != format.HeaderRows { // else it was told
 			r.Findings = append(r.Findings, f)

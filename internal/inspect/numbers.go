@@ -3,6 +3,7 @@ package inspect
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 
@@ -223,7 +224,7 @@ var currencies = []string{"EUR", "USD", "GBP", "CHF", "SEK", "DKK", "NOK", "PLN"
 
 // namesMore tells cells whose digits name something: behind letters that are no currency, or grouped as telephone numbers are.
 func (f *field) namesMore(n *numbers) bool {
-	if strings.ContainsAny(n.form.Strip, ",.") {
+	if strings.ContainsAny(n.form.Strip, ",.") || f.periodCodes(n) || slices.ContainsFunc(n.odd, lettered) && (n.form.Strip != "" || len(n.form.Scales) > 0) {
 		return true
 	}
 	long, alike, marks := -1, true, false
@@ -249,6 +250,29 @@ func (f *field) namesMore(n *numbers) bool {
 		marks = marks || strings.ContainsAny(c, ".,")
 	}
 	return alike && long >= 6 && !marks && len(f.order) > 2
+}
+
+// lettered tells a number and one small letter behind it, as versions have.
+func lettered(c string) bool {
+	last := len(c) - 1
+	return last > 0 && c[last] >= 'a' && c[last] <= 'z' && isNumber(c[:last])
+}
+
+// periodCodes tells numbers that one capital follows at once, which count years or parts of one: 1984Y, 2T.
+func (f *field) periodCodes(n *numbers) bool {
+	if len(n.form.Strip) != 1 || n.form.Strip[0] < 'A' || n.form.Strip[0] > 'Z' {
+		return false
+	}
+	years, parts := true, true
+	for _, c := range f.order {
+		digits, ok := strings.CutSuffix(c, n.form.Strip)
+		d, err := strconv.Atoi(digits)
+		if !ok || err != nil {
+			return false
+		}
+		years, parts = years && d >= 1800 && d <= 2100, parts && d >= 1 && d <= 12
+	}
+	return years || parts
 }
 
 // certainty tells whether a form is proved by the field's cells alone, or what somebody must say.

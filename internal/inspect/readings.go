@@ -155,14 +155,28 @@ func doubtful(l *format.Sample, o format.ReadOptions) string {
 		return ""
 	case o.Layout.Comment == "" && o.Header.Kind == format.HeaderFirst && strings.HasPrefix(strings.TrimSpace(rows[0].first()), "#") && marked(rows) != 0:
 		return "it begins with #"
-	case o.Layout.Comment == "" && len(l.Names) > 1 && commentAlone(rows, len(l.Names)):
+	case o.Layout.Comment == "" && len(l.Names) > 1 && commentAlone(rows, len(l.Names)), o.Layout.Comment == "" && commentedHeader(l):
 		return "lines in it begin with #"
+	case o.Delimiter == 0 && o.Layout.Widths == nil && partedBy(rows) != 0:
+		return "it has one field, with cells parted by " + string(rune(partedBy(rows)))
 	case o.Delimiter == 0 && o.Layout.Widths == nil && len(l.Names) == 1 && len(rows) > 2 && slices.ContainsFunc(rows, func(r laid) bool { return strings.ContainsAny(strings.TrimSpace(r.first()), " \t") }):
 		return "it has one field, with cells parted by spaces"
 	case o.Header.Kind == format.HeaderFirst && o.Body == 0 && l.Header.From > 0 && namesAreData(l):
 		return "its first row holds data, not names"
 	}
 	return ""
+}
+
+// partedBy is a character that no delimiter is looked for by, of which every row of one cell has as many, two at least; 0 where there
+// is none.
+func partedBy(rows []laid) byte {
+	for _, by := range []string{":", "^", "~"} {
+		n := strings.Count(rows[0].first(), by)
+		if n > 1 && len(rows) > 3 && !strings.ContainsAny(rows[0].first(), "/. ") && !slices.ContainsFunc(rows, func(r laid) bool { return len(r) != 1 || strings.Count(r[0], by) != n }) {
+			return by[0]
+		}
+	}
+	return 0
 }
 
 // commentAlone tells whether a row beneath the header, all in one cell, begins with #, while most rows are as wide as the header.
@@ -177,6 +191,74 @@ func commentAlone(rows []laid, width int) bool {
 		}
 	}
 	return comments > 0 && wide > 0
+}
+
+// commentedHeader tells a header that was looked for, and found in a line that begins with #, as others about it do, below nothing
+// else, or below rows in which more stands.
+func commentedHeader(l *format.Sample) bool {
+	h := l.Header
+	if h.From < 2 || h.From > len(l.First) {
+		return false
+	}
+	n, others := 0, 0
+	for i, r := range l.First {
+		if i < h.From-1 && filledCells(r.Cells) > filledCells(l.First[h.From-1].Cells) { // that is no title
+			return true
+		}
+		switch {
+		case hashed(r.Cells):
+			n++
+		case i < h.From-1 && len(r.Cells) > 0:
+			others++
+		}
+	}
+	return n > 1 && (hashed(l.First[h.From-1].Cells) || others == 0)
+}
+
+func hashed(cells []string) bool {
+	return len(cells) > 0 && strings.HasPrefix(strings.TrimSpace(cells[0]), "#")
+}
+
+// likeBeneath tells a row above the data that is one of those beneath it: something stands in as many cells, and over numbers numbers.
+func likeBeneath(l *format.Sample) bool {
+	rows := filledRows(l)
+	if len(rows) < 2 {
+		return false
+	}
+	numbers, texts := 0, 0
+	for i, c := range rows[0] {
+		if c = strings.TrimSpace(c); c == "" {
+			continue
+		}
+		_, number := decimal.Parse(c)
+		if number {
+			numbers++
+		}
+		for _, r := range rows[1:] {
+			if i >= len(r) || strings.TrimSpace(r[i]) == "" {
+				continue
+			}
+			if _, ok := decimal.Parse(strings.TrimSpace(r[i])); ok != number {
+				return false
+			}
+			if !number && strings.TrimSpace(r[i]) == c {
+				texts++
+				break
+			}
+		}
+	}
+	return numbers > 1 || numbers+texts > 2
+}
+
+// otherwiseParted tells a first row in one cell, whose words are parted by another character than the rows beneath it.
+func otherwiseParted(l *format.Sample) bool {
+	rows := filledRows(l)
+	if len(rows) < 2 || strings.ContainsAny(strings.TrimSpace(rows[0].first()), " .") || slices.ContainsFunc(rows[0][1:], func(c string) bool { return c != "" }) {
+		return false
+	}
+	return slices.ContainsFunc([]string{":", ";", "|", "\t"}, func(by string) bool {
+		return strings.Count(rows[0].first(), by) > 1 && strings.Contains(strings.Join(rows[1], ""), by)
+	})
 }
 
 // laid is a row as it lies.
@@ -234,7 +316,43 @@ func namesAreData(l *format.Sample) bool {
 		seen[c] = true
 	}
 	alone := numbers == 1 && telling == 1 && len(rows) > 4 // a number with a decimal point over numbers is no name
-	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || alone || among(l, rows) || codesAbove(l, rows)
+	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || alone || among(l, rows) || codesAbove(l, rows) || recurring(l, rows)
+}
+
+// recurring tells a header most of whose names stand beneath it too, each in its own field, in rows that do not repeat the header: two
+// at least, or the only ones there are.
+func recurring(l *format.Sample, rows [][]string) bool {
+	if len(rows) < 4 || len(l.Names) < 3 {
+		return false
+	}
+	header := l.First[l.Header.From-1].Cells
+	names, again := 0, 0
+	for i, c := range header {
+		if c = strings.TrimSpace(c); c == "" || i >= len(l.Names) {
+			continue
+		}
+		names++
+		if slices.ContainsFunc(rows[:min(len(rows), 500)], func(r []string) bool {
+			return strings.TrimSpace(r[i]) == c && !repeats(r, header)
+		}) {
+			again++
+		}
+	}
+	return again > 2 && share(again, names, 0.6) || again == 2 && names <= 3
+}
+
+// repeats tells a row that has nearly all of the header's cells.
+func repeats(row, header []string) bool {
+	same, all := 0, 0
+	for i, c := range header {
+		if c = strings.TrimSpace(c); c != "" && i < len(row) {
+			all++
+			if strings.TrimSpace(row[i]) == c {
+				same++
+			}
+		}
+	}
+	return 20*same >= 17*all
 }
 
 // among tells a header that could be any row beneath it: over numbers a number, among them in one field at least, or a text that stands
@@ -385,6 +503,11 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 			return out
 		}
 	}
+	if by := byte(0); plain != nil && fault == nil && untold && len(rows) > 0 {
+		if by = partedBy(rows); by != 0 && try("--delimiter "+string(rune(by)), func(c *format.ReadOptions) { c.Delimiter = by }, asWide) {
+			return out
+		}
+	}
 	if fault != nil && !o.Layout.Backslash && try("--escape backslash", func(c *format.ReadOptions) { c.Layout.Backslash = true }, wide) {
 		return out
 	}
@@ -428,11 +551,11 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 		body := ""
 		try("--header none", func(c *format.ReadOptions) {
 			c.Header = format.Header{Kind: format.HeaderNone}
-			if fault != nil && len(plain.First) > 1 { // the first row is no data either
+			if fault != nil && len(plain.First) > 1 && !likeBeneath(plain) { // the first row is no data either
 				c.Body = plain.Header.From + 1
 				body = fmt.Sprintf(" --body %d", c.Body)
 			}
-		}, func(l *format.Sample) bool { return asWide(l) })
+		}, func(l *format.Sample) bool { return asWide(l) && !otherwiseParted(plain) })
 		if len(out) > 0 {
 			out[0].says = "--header none" + body + " reads all rows as data"
 		}

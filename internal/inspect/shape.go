@@ -261,6 +261,9 @@ func (s *sample) twoPart(take func(int, Finding)) {
 				if kind == "" && !numbered && (len(measures) < 2 || n < 4) {
 					continue
 				}
+				if kind == "" && !numbered && 2*s.left(pairs, side, labels, measures) >= n {
+					continue
+				}
 				if _, n := sameButDigits(labels); kind == "" && !numbered && n < len(labels) && !s.measuresBetter(pairs, pairName, side) {
 					continue
 				}
@@ -304,6 +307,16 @@ func (s *sample) twoPart(take func(int, Finding)) {
 			}
 		}
 	}
+}
+
+// left counts the names that have one of the labels, but none of the measures: such labels have their own fields each.
+func (s *sample) left(pairs [][2]string, side int, labels, measures []string) (n int) {
+	for _, p := range pairs {
+		if slices.Contains(labels, p[1-side]) && !slices.Contains(measures, p[side]) {
+			n++
+		}
+	}
+	return n
 }
 
 // measuresBetter tells whether the words on this side of some names are the measures rather than those on the other: what measures the
