@@ -462,8 +462,10 @@ func codes(a, b string) bool {
 	return strings.ContainsAny(a, "0123456789") && !strings.ContainsAny(a+b, " ()") && strings.ContainsAny(a+b, "._/:")
 }
 
-// enclosed is what marks a text at its beginning, as one that is struck out.
-func enclosed(c string) string { return c[:len(c)-len(strings.TrimLeft(c, "_*#!~-"))] }
+// enclosed is what marks a text at its beginning or end, as one that is struck out or doubted.
+func enclosed(c string) string {
+	return c[:len(c)-len(strings.TrimLeft(c, "_*#!~-"))] + c[len(strings.TrimRight(c, "?*")):]
+}
 
 // toldApart tells whether two texts of a field name different things: another field, of few values, has always the same ones
 // with the one text, and none of them with the other, as two counties of one name in two states; or any field one value each.
@@ -535,6 +537,9 @@ func (s *sample) compound() []Finding {
 			}
 		}
 		if !same || len(parts) < 2 || len(parts) > 6 || strings.ContainsAny(shape, "{}") || allDigits(digits) {
+			continue
+		}
+		if len(f.order) > 2 && len(parts[0]) == 1 && !digits[0] { // what names the kind, as in CVE-2004-0457
 			continue
 		}
 		varied := 0

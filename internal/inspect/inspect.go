@@ -113,6 +113,10 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 		r.Findings = append(r.Findings, *otherEncoding)
 	}
 	r.reading(o)
+	if o.Header.Kind == format.HeaderFirst && (o.Layout.Comment == "" && commentedHeader(l) || namesReturn(l)) { // nobody knows what the fields are
+		r.commands(path)
+		return r, nil
+	}
 	r.alikeSheets(path, o)
 	blank := s.markers(r, o.Blank)
 	if len(blank) > 0 {
@@ -123,7 +127,7 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 			r.Codes = append(r.Codes, f.name)
 		}
 	}
-	if otherEncoding != nil || o.Header.Kind == format.HeaderFirst && o.Layout.Comment == "" && commentedHeader(l) { // what stands in the cells is not what was written
+	if otherEncoding != nil { // what stands in the cells is not what was written
 		r.commands(path)
 		return r, nil
 	}
@@ -353,6 +357,9 @@ func (r *Report) reading(o format.ReadOptions) {
 		}
 		if cells := l.First[first].Cells; h.From == first+2 && len(l.Names) == 2 && len(cells) == 1 && !strings.Contains(cells[0], " ") {
 			f.Part, f.Question = Decide, fmt.Sprintf("is %s a title, or the name of the second field? Then: --header %d --header-first row", diag.Quote(cells[0]), first+1)
+		}
+		if o.Header.Kind != format.HeaderRows && namesReturn(l) {
+			f.Part, f.Question, f.reads = Told, "do its names stand beneath it too because it is no header? --header none reads all rows", false
 		}
 		if commentedHeader(l) && o.Layout.Comment == "" {
 			f.Part, f.Question, f.reads = Told, "do the lines above it belong to the table, or are those that begin with # comments? Then: --comment '#'", false

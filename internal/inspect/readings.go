@@ -215,6 +215,31 @@ func commentedHeader(l *format.Sample) bool {
 	return n > 1 && (hashed(l.First[h.From-1].Cells) || others == 0)
 }
 
+// namesReturn tells header rows, looked for and found, whose names stand beneath them too, as those of lines of several kinds do.
+func namesReturn(l *format.Sample) bool {
+	h := l.Header
+	if h.From < 1 || h.To > len(l.First) || h.From == h.To && h.From == 1 {
+		return false
+	}
+	rows, _ := l.Data()
+	for _, r := range l.First[h.From-1 : h.To] {
+		again, names := 0, 0
+		for i, c := range r.Cells {
+			if c = strings.TrimSpace(c); c == "" || i >= len(l.Names) {
+				continue
+			}
+			names++
+			if slices.ContainsFunc(rows, func(row []string) bool { return strings.TrimSpace(row[i]) == c && !repeats(row, r.Cells) }) {
+				again++
+			}
+		}
+		if again > 1 && share(again, names, 0.4) {
+			return true
+		}
+	}
+	return false
+}
+
 func hashed(cells []string) bool {
 	return len(cells) > 0 && strings.HasPrefix(strings.TrimSpace(cells[0]), "#")
 }
@@ -326,19 +351,22 @@ func recurring(l *format.Sample, rows [][]string) bool {
 		return false
 	}
 	header := l.First[l.Header.From-1].Cells
-	names, again := 0, 0
+	names, again, always := 0, 0, 0
 	for i, c := range header {
 		if c = strings.TrimSpace(c); c == "" || i >= len(l.Names) {
 			continue
 		}
 		names++
+		if !slices.ContainsFunc(rows[:min(len(rows), 500)], func(r []string) bool { return strings.TrimSpace(r[i]) != c }) {
+			always++
+		}
 		if slices.ContainsFunc(rows[:min(len(rows), 500)], func(r []string) bool {
 			return strings.TrimSpace(r[i]) == c && !repeats(r, header)
 		}) {
 			again++
 		}
 	}
-	return again > 2 && share(again, names, 0.6) || again == 2 && names <= 3
+	return again > 2 && share(again, names, 0.6) || again == 2 && names <= 3 || always > 1
 }
 
 // repeats tells a row that has nearly all of the header's cells.
@@ -431,7 +459,7 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 		if err != nil || !isText(l) {
 			return false
 		}
-		if !c.LineEndCR && namesAreData(l) && c.Header.Kind == format.HeaderFirst && c.First == "" {
+		if namesAreData(l) && c.Header.Kind == format.HeaderFirst && c.First == "" {
 			c.Header, says = format.Header{Kind: format.HeaderNone}, says+" --header none"
 			if l, err = in.sample(c); err != nil {
 				return false
@@ -523,7 +551,8 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 		try("--delimiter spaces --header-first row", func(c *format.ReadOptions) { spaces(c); first(c) }, even) {
 		return out
 	}
-	if fault != nil && !o.NoQuotes && try("--quote none", func(c *format.ReadOptions) { c.NoQuotes = true }, func(l *format.Sample) bool {
+	behindSpace := e != nil && strings.Contains(e.Text, ": a quote inside a cell") && strings.HasPrefix(strings.TrimSpace(strings.TrimPrefix(e.Text, `"`)), `"`)
+	if fault != nil && !o.NoQuotes && !behindSpace && try("--quote none", func(c *format.ReadOptions) { c.NoQuotes = true }, func(l *format.Sample) bool {
 		first := filledRows(l)[0].first()
 		return len(l.Names) > 1 && len(filledRows(l)) > 1 && asWide(l) && !strings.HasPrefix(first, "{") && !strings.HasPrefix(first, "[") // which is JSON
 	}) {

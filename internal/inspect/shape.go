@@ -562,10 +562,20 @@ func (s *sample) sideBySide(prefixes []string, byPrefix map[string][]string, tak
 		n += len(names)
 	}
 	source := "{@:" + strings.Join(measures, "|") + "}{" + s.freeName("number") + ":#}"
-	if len(measures) < 2 || len(measures) > 12 || len(s.fitting(source)) != n {
+	if len(measures) < 2 || len(measures) > 12 || len(s.fitting(source)) != n || places(measures) {
 		return
 	}
 	take(2*n+1, Finding{Kind: "headers", folds: folds, Says: fmt.Sprintf("%s follow %s", diag.Plural(int64(n), "header"), source), Evidence: diag.Names(s.fitting(source)), Step: s.outOfTheWay(measures) + "unpivot " + Shell(source)})
+}
+
+// places tells letters in turn, four at least, which name places of a grid with the numbers behind them: A1 to H12.
+func places(measures []string) bool {
+	for i, m := range measures {
+		if len(m) != 1 || m[0] != measures[0][0]+byte(i) {
+			return false
+		}
+	}
+	return len(measures) > 3
 }
 
 // growing gives a pattern that fits the headers of a kind, and those that are still to come; "" where the headers are all there can be.
