@@ -129,6 +129,10 @@ func TestAdvice(t *testing.T) {
 		"places of a plate":                 {"hour,A1,A2,B1,B2,C1,C2,D1,D2\n1,2,3,4,5,6,7,8,9\n2,3,4,5,6,7,8,9,10\n", []string{"decide headers: unpivot '{group:1}{number:#}' --value value"}},
 		"a kind in front":                   {rows("lot,note", "L-#,@", "CVE-2004-0457", "CVE-2004-0836", "CVE-2005-0836", "CVE-2006-0001"), nil},
 		"a doubted word":                    {rows("lot,work,kilos", "L-#,@,2", "help?", "help", "help", "help", "help", "done", "done", "done"), nil},
+		"codes in capitals":                 {rows("lot,kind,kilos", "L-#,@,2", "CONTEXTJ", "CONTEXTO", "CONTEXTO", "CONTEXTO", "CONTEXTO", "VALID", "VALID", "VALID"), nil},
+		"tuples":                            {rows("lot,place", "L-#,\"@\"", "(1, 2, 7)", "(1, 7, 2)", "(2, 1)", "(7)", "4", "(1, 7, 4)"), nil},
+		"nothing before the comma":          {rows("lot,projects", "L-#,\"@\"", ",<a>", ",<b>", ",<a>", ",<a>", ",<b>", ",<b>"), nil},
+		"lists in the end":                  {rows("lot,plants", "L-#,\"@\"", "ivy,lime", "lime", "lime,ivy", "ivy", "heather,ivy", "heather"), []string{"safe several values: explode plants --at ,"}},
 		"parted by colons":                  {"town:county:people\nVesk:VE:968\nUlmo:UL:1406\nTamro:TA:77\n", []string{"safe reading: revuelta convert --delimiter : FILE"}},
 		// reading
 		"comments":            {"# weighed by hand\n# in May\nlot,kilos\n1,2\n2,3\n", []string{"safe reading: revuelta convert --comment '#' FILE"}},

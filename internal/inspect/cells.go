@@ -190,8 +190,11 @@ func (s *sample) severalValues() []Finding {
 					within[p] = c
 				}
 			}
-			named := !share(total-len(pieces), total, 0.25) || !share(len(free), len(pieces), 0.4) // no pieces return, as words of a list do
-			if most == least && most > 2 && with > 4 && (isNumbers(pieces) || f.inPlaceOf(sep)) {  // a code of parts
+			named := !share(total-len(pieces), total, 0.25) || !share(len(free), len(pieces), 0.4)                                               // no pieces return, as words of a list do
+			if !slices.ContainsFunc(f.order, func(c string) bool { return strings.Contains(c, sep) && !bracketed(c) }) || 2*pieces[""] >= with { // a tuple; or nothing before the first
+				continue
+			}
+			if most == least && most > 2 && with > 4 && (isNumbers(pieces) || f.inPlaceOf(sep)) { // a code of parts
 				continue
 			}
 			if spaced(pieces) && sep == "," && (f.filled < 10 || f.inPlace(sep)) { // a text in words, or the parts of one thing
@@ -242,6 +245,15 @@ func (f *field) inPlace(sep string) bool {
 		}
 	}
 	return again > 0 && moved == 0
+}
+
+// bracketed tells a cell in brackets.
+func bracketed(c string) bool {
+	i := -1
+	if c != "" {
+		i = strings.IndexByte("([<{", c[0])
+	}
+	return i >= 0 && c[len(c)-1] == ")]>}"[i]
 }
 
 // inPlaceOf tells whether what stands at a place of the cells tells it apart from the other places: each has words of its own, or
@@ -434,7 +446,7 @@ func (s *sample) spellings() []Finding {
 				if tidy[few] > tidy[many] {
 					few, many = b, a
 				}
-				if !alike && tidy[few]*4 <= tidy[many] && len([]rune(few)) >= 5 && !strings.ContainsFunc(few+many, unicode.IsDigit) && !strings.ContainsAny(few+many, "/^*+") && levenshtein.ComputeDistance(a, b) == 1 {
+				if !alike && tidy[few]*4 <= tidy[many] && len([]rune(few)) >= 5 && !strings.ContainsFunc(few+many, unicode.IsDigit) && !strings.ContainsAny(few+many, "/^*+") && !capitals(few) && levenshtein.ComputeDistance(a, b) == 1 {
 					alike = true
 				}
 				if alike && !isNumber(few) && !isNumber(many) && !strings.ContainsAny(few+many, "=,") && enclosed(few) == enclosed(many) && !codes(few, many) && !s.toldApart(f, few, many) {

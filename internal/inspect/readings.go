@@ -554,7 +554,7 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 	behindSpace := e != nil && strings.Contains(e.Text, ": a quote inside a cell") && strings.HasPrefix(strings.TrimSpace(strings.TrimPrefix(e.Text, `"`)), `"`)
 	if fault != nil && !o.NoQuotes && !behindSpace && try("--quote none", func(c *format.ReadOptions) { c.NoQuotes = true }, func(l *format.Sample) bool {
 		first := filledRows(l)[0].first()
-		return len(l.Names) > 1 && len(filledRows(l)) > 1 && asWide(l) && !strings.HasPrefix(first, "{") && !strings.HasPrefix(first, "[") // which is JSON
+		return len(l.Names) > 1 && len(filledRows(l)) > 1 && asWide(l) && !inQuotes(l) && !strings.HasPrefix(first, "{") && !strings.HasPrefix(first, "[") // which is JSON
 	}) {
 		return out
 	}
@@ -590,6 +590,17 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 		}
 	}
 	return out
+}
+
+// inQuotes tells names that stand in quotes: then quotes are quotes, and what is wrong is something else.
+func inQuotes(l *format.Sample) bool {
+	n := 0
+	for _, c := range l.Names {
+		if len(c) > 1 && c[0] == '"' && c[len(c)-1] == '"' {
+			n++
+		}
+	}
+	return 2*n > len(l.Names)
 }
 
 // namedAboveComments tells a first row that begins with # and a name, as wide as the data, above lines of comment that begin with # and
