@@ -6,11 +6,13 @@ import (
 )
 
 // Grid is the cells of a text as a parser found them, not made yet: cell k of row r ends before Ends[r*Fields+k] and begins
-// behind the byte that the cell before it ends at, the first at the beginning of the text.
+// behind the byte that the cell before it ends at, the first at the beginning of the text. Between rows so many bytes more are skipped:
+// 1 where lines end with a carriage return too.
 type Grid struct {
 	Text   Text
 	Ends   []uint32
 	Fields int
+	Skip   uint32
 }
 
 // Rows is how many rows it has.
@@ -18,29 +20,38 @@ func (g *Grid) Rows() int { return len(g.Ends) / g.Fields }
 
 // Cell is a cell, which has a place in the text also where it is blank.
 func (g *Grid) Cell(row, field int) string {
-	k, start := row*g.Fields+field, uint32(0)
-	if k > 0 {
-		start = g.Ends[k-1] + 1
+	return g.Text.Cell(int(g.start(row, field)), int(g.Ends[row*g.Fields+field]))
+}
+
+// start is where a cell begins.
+func (g *Grid) start(row, field int) uint32 {
+	switch k := row*g.Fields + field; {
+	case k == 0:
+		return 0
+	case field == 0:
+		return g.Ends[k-1] + 1 + g.Skip
+	default:
+		return g.Ends[k-1] + 1
 	}
-	return g.Text.Cell(int(start), int(g.Ends[k]))
 }
 
 // Cut makes the cells of a field, one for each row from one on.
 func (g *Grid) Cut(cells []string, field, row int) {
-	k, start := row*g.Fields+field, uint32(0)
-	if len(cells) == 0 {
+	if g.Skip > 0 && field == 0 {
+		for i := range cells {
+			cells[i] = g.Cell(row+i, field)
+		}
 		return
 	}
-	if k > 0 {
-		start = g.Ends[k-1] + 1
+	if len(cells) > 0 {
+		g.Text.Cut(cells, g.start(row, field), g.Ends[row*g.Fields+field:], g.Fields)
 	}
-	g.Text.Cut(cells, start, g.Ends[k:], g.Fields)
 }
 
 // Filled counts the cells of some fields, -1 for one that has none, that are not blank in the rows from one up to another.
 func (g *Grid) Filled(fields []int32, from, to int) (sum int) {
 	first := successive(fields)
-	if wide && first >= 0 {
+	if wide && first >= 0 && (first > 0 || g.Skip == 0) {
 		if first == 0 && from == 0 && to > 0 { // there is no cell before it
 			sum, from = g.filled(fields, first, 0, 1), 1
 		}
@@ -58,10 +69,7 @@ func (g *Grid) Filled(fields []int32, from, to int) (sum int) {
 func (g *Grid) filled(fields []int32, first int32, from, to int) (sum int) {
 	for r := from; r < to; r++ {
 		row := g.Ends[r*g.Fields : (r+1)*g.Fields]
-		before := ^uint32(0)
-		if r > 0 {
-			before = g.Ends[r*g.Fields-1]
-		}
+		before := g.start(r, 0) - 1
 		if first >= 0 {
 			if first > 0 {
 				before = row[first-1]
@@ -138,11 +146,8 @@ func (v *Turns) Append(dst, tail []byte, end int, codes []int32, row int, delimi
 	if cap(tail)-len(tail) < Slack {
 		panic(noSlack)
 	}
-	base, start := row*g.Fields, ^uint32(0)
+	base, start := row*g.Fields, g.start(row, 0)-1
 	ends := g.Ends[base : base+g.Fields]
-	if base > 0 {
-		start = g.Ends[base-1]
-	}
 	need := 2*Slack + (len(codes)+1)*(len(tail)+v.longest+v.measures)
 	if v.first >= 0 {
 		if v.first > 0 {

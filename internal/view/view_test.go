@@ -229,7 +229,7 @@ func TestCopiesAreExact(t *testing.T) {
 func TestTurns(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
 		fields, rows := rapid.IntRange(1, 20).Draw(rt, "fields"), rapid.IntRange(1, 5).Draw(rt, "rows")
-		g := Grid{Fields: fields}
+		g := Grid{Fields: fields, Skip: uint32(rapid.IntRange(0, 1).Draw(rt, "skip"))}
 		cells := make([][]string, rows)
 		for r := range cells {
 			for f := range fields {
@@ -238,6 +238,7 @@ func TestTurns(t *testing.T) {
 				g.Text = append(append(g.Text, cells[r][f]...), ';')
 				g.Ends = append(g.Ends, uint32(len(g.Text)-1))
 			}
+			g.Text = append(g.Text, "\n"[:g.Skip]...)
 		}
 		if rapid.Bool().Draw(rt, "slack") {
 			g.Text = slices.Grow(g.Text, Slack)

@@ -265,9 +265,9 @@ func FuzzScanBlocks(f *testing.F) {
 // TestByPlace: a field is left as places where nobody has to look at its cells, and says the same then.
 func TestByPlace(t *testing.T) {
 	for text, left := range map[string]bool{
-		"1,a,\n2,,c\n":         true,
-		"1,a,\n2,,c":           false, // nothing stands behind the last
-		"1,a,\r\n2,,c\r\n":     false,
+		"1,a,\n2,,c\n":     true,
+		"1,a,\n2,,c":       false, // nothing stands behind the last
+		"1,a,\r\n2,,c\r\n": true, "1,a,\r\n2,,c\n": false, "1,\r,\r\n2,,c\r\n": true,
 		"1,a,\n2\n":            false, // too short
 		"1,\"a\"\"\",\n2,,c\n": false,
 		"\"1\",a,\n2,,c\n":     true,
@@ -279,6 +279,18 @@ func TestByPlace(t *testing.T) {
 		assert.Equal(t, left, b.Cols[1].Kind == table.Placed, "%q", text)
 		assert.Equal(t, table.Plain, b.Cols[2].Kind)
 		require.NoError(t, b.Validate())
+		all, whole := NewParser(Dialect{Delimiter: ','}, 3), table.Get()
+		all.ByPlace = []bool{true, true, true}
+		require.NoError(t, all.Parse(Whole([]byte(text), 1), whole))
+		require.NoError(t, whole.Validate())
+		for i := range whole.Cols {
+			assert.Equal(t, plain.Cols[i].Absent, whole.Cols[i].Absent, "%q", text)
+			assert.Equal(t, plain.Cols[i].Filled(whole.Rows), whole.Cols[i].Filled(whole.Rows), "%q", text)
+			assert.Equal(t, plain.Cols[i].FilledBetween(1, whole.Rows), whole.Cols[i].FilledBetween(1, whole.Rows), "%q", text)
+			cells, _ := whole.Cols[i].Flat(whole.Rows, nil)
+			other, _ := plain.Cols[i].Flat(whole.Rows, nil)
+			assert.Equal(t, other, cells, "%q", text)
+		}
 		for r := range b.Rows {
 			assert.Equal(t, plain.Row(r, nil), b.Row(r, nil), "%q", text)
 		}

@@ -133,6 +133,7 @@ func FuzzEncodeUnpivot(f *testing.F) {
 	f.Add("a,bb,c,a cell that is longer than sixteen bytes,,x,y\n,,\n", uint8(1), uint8(2), uint8(3), true)
 	f.Add("a,bb,c,12\n,,,\n", uint8(0), uint8(1), uint8(2), false)
 	f.Add("026,North,1.10,,-3\n007,,2,x,12345678901234567890\n", uint8(2), uint8(101), uint8(1), false)
+	f.Add("026,North,1.10,,-3\r\n007,,2,x,1\r\n,,,,\r\n", uint8(0), uint8(101), uint8(1), false)
 	f.Add("026,North,1.10,\"\",-3\n007,,2,x,12345678901234567890123456789012345\n", uint8(42), uint8(100), uint8(2), true)
 	f.Fuzz(func(t *testing.T, text string, kept, labelled, measured uint8, crlf bool) {
 		fields := strings.Count(strings.SplitN(text, "\n", 2)[0], ",") + 1

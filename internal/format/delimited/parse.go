@@ -57,9 +57,13 @@ func (p *Parser) Parse(c Chunk, dst *table.Batch) error {
 	fault := p.scan(c)
 	n := len(p.rows)
 	if p.regular() {
-		byPlace := p.ByPlace != nil && n > 0 && c.Data[len(c.Data)-1] == '\n' && p.crs == 0
+		byPlace := p.ByPlace != nil && n > 0 && c.Data[len(c.Data)-1] == '\n'
 		if byPlace {
 			p.grid = view.Grid{Text: c.Data, Ends: p.seps[:n*p.fields], Fields: p.fields}
+			if p.crs > 0 {
+				p.grid.Skip = 1
+				byPlace = p.returns(c.Data)
+			}
 		}
 		for f := range p.fields {
 			if byPlace && p.ByPlace[f] {
@@ -69,9 +73,17 @@ func (p *Parser) Parse(c Chunk, dst *table.Batch) error {
 			p.fillRegular(c.Data, &dst.Cols[f], f, n)
 		}
 		dst.Rows = n
+		if byPlace && p.grid.Skip > 0 && p.ByPlace[p.fields-1] {
+			p.cut += n
+		}
 		p.markAbsent(dst)
 		p.lines(c.Data, dst, nil) // before the text is changed
 		p.unquote(c.Data, dst, nil)
+		if byPlace && p.grid.Skip > 0 { // a row ends before its carriage return
+			for k := p.fields - 1; k < len(p.grid.Ends); k += p.fields {
+				p.grid.Ends[k]--
+			}
+		}
 	} else if err := p.irregular(c, dst); err != nil {
 		return err
 	}
@@ -79,6 +91,16 @@ func (p *Parser) Parse(c Chunk, dst *table.Batch) error {
 		return fault
 	}
 	return nil
+}
+
+// returns reports whether every row ends with a carriage return and a line feed.
+func (p *Parser) returns(data []byte) bool {
+	for k := p.fields - 1; k < len(p.grid.Ends); k += p.fields {
+		if at := p.grid.Ends[k]; at == 0 || data[at-1] != '\r' {
+			return false
+		}
+	}
+	return true
 }
 
 // regular reports whether all rows have just as many cells as there are fields.
