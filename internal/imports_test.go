@@ -84,6 +84,10 @@ func TestOneSafeCore(t *testing.T) {
 	assert.Empty(t, string(out), "they import unsafe")
 	out, _ = exec.Command("grep", "-rlE", `\.Parsed\(`, "--include=*.go", "--exclude=*_test.go", ".").Output()
 	assert.Equal(t, "./format/delimited/parse.go\n", string(out), "who says that cells lie as they were parsed")
+	out, _ = exec.Command("grep", "-rlE", `\.InGrid\(`, "--include=*.go", "--exclude=*_test.go", ".").Output()
+	assert.Equal(t, "./format/delimited/parse.go\n", string(out), "who leaves cells as places in a grid")
+	out, _ = exec.Command("grep", "-rlE", `\.TakeTurns\(`, "--include=*.go", "--exclude=*_test.go", ".").Output()
+	assert.ElementsMatch(t, []string{"./step/reshape/unpivot_work.go", "./step/steptest/steptest.go"}, strings.Fields(string(out)), "who takes cells of a grid in turn")
 	out, _ = exec.Command("grep", "-rlE", `\.Place\(`, "--include=*.go", "--exclude=*_test.go", ".").Output()
-	assert.ElementsMatch(t, []string{"./step/joining/joined_cells.go", "./step/steptest/steptest.go"}, strings.Fields(string(out)), "who sets where cells lie by hand")
+	assert.ElementsMatch(t, []string{"./step/joining/joined_cells.go", "./step/ordering/sort_rows.go", "./step/steptest/steptest.go"}, strings.Fields(string(out)), "who sets where cells lie by hand")
 }
