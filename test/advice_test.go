@@ -133,6 +133,9 @@ func TestAdvice(t *testing.T) {
 		"tuples":                            {rows("lot,place", "L-#,\"@\"", "(1, 2, 7)", "(1, 7, 2)", "(2, 1)", "(7)", "4", "(1, 7, 4)"), nil},
 		"nothing before the comma":          {rows("lot,projects", "L-#,\"@\"", ",<a>", ",<b>", ",<a>", ",<a>", ",<b>", ",<b>"), nil},
 		"lists in the end":                  {rows("lot,plants", "L-#,\"@\"", "ivy,lime", "lime", "lime,ivy", "ivy", "heather,ivy", "heather"), []string{"safe several values: explode plants --at ,"}},
+		"an indented plan":                  {rows("account,place", "@,#", "Hives", "  Vesk", "  Ulmo", "    Top Wood", "Jars", "  Tamro"), []string{"told indentation: "}},
+		"spaces before some":                {rows("account,place", "@,#", "Hives", " Vesk", "  Ulmo", "Jars", "Tamro"), []string{"safe spaces: scrub account"}},
+		"names of things":                   {"lot,street_id,street_name,town_id,town_name\nL-1,4,Mill Lane,2,Vesk\nL-2,5,Oak Road,3,Ulmo\nL-3,6,Elm Row,2,Vesk\n", nil},
 		"parted by colons":                  {"town:county:people\nVesk:VE:968\nUlmo:UL:1406\nTamro:TA:77\n", []string{"safe reading: revuelta convert --delimiter : FILE"}},
 		// reading
 		"comments":            {"# weighed by hand\n# in May\nlot,kilos\n1,2\n2,3\n", []string{"safe reading: revuelta convert --comment '#' FILE"}},

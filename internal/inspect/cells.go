@@ -354,9 +354,15 @@ func (s *sample) spaces() []Finding {
 	}
 	var names []string
 	n, of, example := 0, 0, ""
+	var out []Finding
 	for _, f := range s.fields {
 		k := 0
 		if looksJSON(f.cells[:min(len(f.cells), 20)]) { // laid out to be read
+			continue
+		}
+		if k := f.indented(); k > 0 {
+			out = append(out, Finding{Kind: "indentation", Part: Told, Fields: []string{f.name}, Says: diag.Quote(f.name) + " is indented", Evidence: fmt.Sprintf("%s of %s, as %s", diag.Count(int64(k)), diag.Plural(int64(f.filled), "cell"), f.example(func(c string) bool { return strings.HasPrefix(c, "  ") })),
+				Question: "does the depth say what belongs to what? scrub takes it away"})
 			continue
 		}
 		for c, times := range f.counts {
@@ -374,10 +380,43 @@ func (s *sample) spaces() []Finding {
 		}
 	}
 	if n == 0 {
-		return nil
+		return out
 	}
-	return []Finding{{Kind: "spaces", Fields: names, Says: "stray spaces or invisible characters in " + fieldList(names), Evidence: fmt.Sprintf("%s of %s, as %s", diag.Count(int64(n)), diag.Plural(int64(of), "cell"), example),
-		Step: "scrub " + Shell(s.selection(names)), claim: eachCell(names, sameText)}}
+	return append(out, Finding{Kind: "spaces", Fields: names, Says: "stray spaces or invisible characters in " + fieldList(names), Evidence: fmt.Sprintf("%s of %s, as %s", diag.Count(int64(n)), diag.Plural(int64(of), "cell"), example),
+		Step: "scrub " + Shell(s.selection(names)), claim: eachCell(names, sameText)})
+}
+
+// indented counts the cells of a text that begin with two spaces or more, by steps of one size, where others begin with none; 0 where
+// that is not what they do.
+func (f *field) indented() (n int) {
+	if f.numbers+f.dates > 0 {
+		return 0
+	}
+	step, flush := 0, 0
+	for c, times := range f.counts {
+		depth := len(c) - len(strings.TrimLeft(c, " "))
+		switch {
+		case c == "" || depth == len(c):
+		case depth == 0:
+			flush += times
+		case depth == 1:
+			return 0
+		default:
+			n += times
+			if step == 0 || depth < step {
+				step = depth
+			}
+		}
+	}
+	for c := range f.counts {
+		if depth := len(c) - len(strings.TrimLeft(c, " ")); step > 0 && depth < len(c) && depth%step != 0 {
+			return 0
+		}
+	}
+	if flush < 2 || n < 3 || !share(n, f.filled, 0.1) {
+		return 0
+	}
+	return n
 }
 
 func untidy(c string) bool {

@@ -261,6 +261,9 @@ func (s *sample) twoPart(take func(int, Finding)) {
 				if kind == "" && !numbered && (len(measures) < 2 || n < 4) {
 					continue
 				}
+				if kind == "" && !numbered && !slices.ContainsFunc(measures, func(m string) bool { return !slices.Contains(naming, strings.ToLower(m)) }) { // they name things
+					continue
+				}
 				if kind == "" && !numbered && 2*s.left(pairs, side, labels, measures) >= n {
 					continue
 				}
@@ -308,6 +311,9 @@ func (s *sample) twoPart(take func(int, Finding)) {
 		}
 	}
 }
+
+// naming are words for what names a thing and measures nothing.
+var naming = []string{"id", "name", "code", "no", "key", "type", "label"}
 
 // left counts the names that have one of the labels, but none of the measures: such labels have their own fields each.
 func (s *sample) left(pairs [][2]string, side int, labels, measures []string) (n int) {
