@@ -123,7 +123,7 @@ func TestAdvice(t *testing.T) {
 		"groups of their own":               {"lot,Apiary / Kept,Apiary / Lost,Apiary / Dead,Swarm / Kept,Swarm / Lost,Swarm / Flown\nL-1,1,2,3,4,5,6\nL-2,1,2,3,4,5,6\nL-3,1,2,3,4,5,6\n", nil},
 		"two names":                         {"lot,keeper,build\nL-1,Onkara,55.1.2\nL-2,Bryzel,50.0\nL-3,Onkara,55.2.1\nL-4,Bryzel,51.0\nL-5,Bryzel,49.0\nL-6,Onkara,56.1.1\n", nil},
 		"more names than cells":             {"word,{a,b},{c},d\nx,1,2\ny,2,3\nz,3,4\n", []string{"told blank fields: "}},
-		"lines of two kinds":                {"kind,init,16,\nfield,init,length,u16\nkind,open,17,\nfield,open,length,u16\nkind,shut,18,\nfield,shut,id,u32\n", nil},
+		"lines of two kinds":                {"kind,load,of_hive,2\nfield,load,of_hive,of_hive,u64,\nkind,load,out_value,4\nfield,load,out_value,out_value,u32,\nkind,load,of_town,8\nfield,load,of_town,id,u16,\n", []string{"told header rows: "}},
 		"two constant fields":               {"gi,45,ref,x\ngi,46,ref,y\ngi,47,ref,z\ngi,48,ref,w\ngi,49,ref,v\n", []string{"safe reading: revuelta convert --header none FILE"}},
 		"numbers between lone CRs":          {"1.5,2.5,-3\r2.5,3.5,4\r3.5,1.25,5\r", []string{"safe reading: revuelta convert --line-end cr --header none FILE"}},
 		"places of a plate":                 {"hour,A1,A2,B1,B2,C1,C2,D1,D2\n1,2,3,4,5,6,7,8,9\n2,3,4,5,6,7,8,9,10\n", []string{"decide headers: unpivot '{group:1}{number:#}' --value value"}},

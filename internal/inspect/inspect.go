@@ -12,6 +12,7 @@ import (
 	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
 	"revuelta/internal/format"
+	"revuelta/internal/format/delimited"
 )
 
 // Finding is something untidy, with its evidence and, where that was proved on the sample, what mends it.
@@ -114,6 +115,7 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 	}
 	r.reading(o)
 	if o.Header.Kind == format.HeaderFirst && (o.Layout.Comment == "" && commentedHeader(l) || namesReturn(l)) { // nobody knows what the fields are
+		r.otherHeader(in, o)
 		r.commands(path)
 		return r, nil
 	}
@@ -145,6 +147,28 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 	slices.SortStableFunc(r.Findings, func(a, b Finding) int { return max(0, slices.Index(rank, a.Part)) - max(0, slices.Index(rank, b.Part)) })
 	r.commands(path)
 	return r, nil
+}
+
+// otherHeader tells, of a header that is in doubt, which option reads all rows without it.
+func (r *Report) otherHeader(in input, o format.ReadOptions) {
+	for _, try := range []struct {
+		says   string
+		change func(*format.ReadOptions)
+	}{
+		{"--comment '#'", func(c *format.ReadOptions) { c.Layout.Comment = "#" }},
+		{"--header none", func(c *format.ReadOptions) { c.Header = format.Header{Kind: format.HeaderNone} }},
+	} {
+		c := o
+		try.change(&c)
+		if c.Layout.Comment != o.Layout.Comment && !slices.ContainsFunc(r.Sample.First, func(x delimited.Record) bool { return hashed(x.Cells) }) {
+			continue
+		}
+		if l, err := in.sample(c); err == nil && in.read(l, c) == nil {
+			last := &r.Findings[len(r.Findings)-1]
+			last.Question += " " + try.says + " reads all rows"
+			return
+		}
+	}
 }
 
 // families makes one finding of many of a kind about single fields.
@@ -359,10 +383,10 @@ func (r *Report) reading(o format.ReadOptions) {
 			f.Part, f.Question = Decide, fmt.Sprintf("is %s a title, or the name of the second field? Then: --header %d --header-first row", diag.Quote(cells[0]), first+1)
 		}
 		if o.Header.Kind != format.HeaderRows && namesReturn(l) {
-			f.Part, f.Question, f.reads = Told, "do its names stand beneath it too because it is no header? --header none reads all rows", false
+			f.Part, f.Question, f.reads = Told, "its names stand in rows below it, too: is it a header at all?", false
 		}
 		if commentedHeader(l) && o.Layout.Comment == "" {
-			f.Part, f.Question, f.reads = Told, "do the lines above it belong to the table, or are those that begin with # comments? Then: --comment '#'", false
+			f.Part, f.Question, f.reads = Told, "what stands above it, and is it a header at all?", false
 		}
 		if o.Header.Kind != format.HeaderRows { // else it was told
 			r.Findings = append(r.Findings, f)

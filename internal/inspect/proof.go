@@ -364,3 +364,15 @@ func piecesOf(name string, pieces func(string) []string) claim {
 		return nil
 	}
 }
+
+// piecesOfAll is piecesOf for several fields.
+func piecesOfAll(names []string, pieces func(string) []string) claim {
+	return func(before, after Table) error {
+		for _, n := range names {
+			if err := piecesOf(n, pieces)(before, after); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+}

@@ -1,0 +1,246 @@
+package inspect
+
+import (
+	"math"
+	"slices"
+	"strings"
+
+	"revuelta/internal/decimal"
+	"revuelta/internal/format"
+)
+
+// commentedHeader tells a header that was looked for, and found in a line that begins with #, as others about it do, below nothing
+// else, or below rows in which more stands.
+func commentedHeader(l *format.Sample) bool {
+	h := l.Header
+	if h.From < 2 || h.From > len(l.First) {
+		return false
+	}
+	n, others := 0, 0
+	for i, r := range l.First {
+		if i < h.From-1 && filledCells(r.Cells) > filledCells(l.First[h.From-1].Cells) { // that is no title
+			return true
+		}
+		switch {
+		case hashed(r.Cells):
+			n++
+		case i < h.From-1 && len(r.Cells) > 0:
+			others++
+		}
+	}
+	return n > 1 && (hashed(l.First[h.From-1].Cells) || others == 0)
+}
+
+// namesReturn tells header rows, looked for and found, whose names stand beneath them too, as those of lines of several kinds do.
+func namesReturn(l *format.Sample) bool {
+	h := l.Header
+	if h.From < 1 || h.To > len(l.First) || h.From == h.To && h.From == 1 {
+		return false
+	}
+	rows, _ := l.Data()
+	for _, r := range l.First[h.From-1 : h.To] {
+		again, names := 0, 0
+		for i, c := range r.Cells {
+			if c = strings.TrimSpace(c); c == "" || i >= len(l.Names) {
+				continue
+			}
+			names++
+			if slices.ContainsFunc(rows, func(row []string) bool { return strings.TrimSpace(row[i]) == c && !repeats(row, r.Cells) }) {
+				again++
+			}
+		}
+		if again > 1 && share(again, names, 0.4) {
+			return true
+		}
+	}
+	return false
+}
+
+func hashed(cells []string) bool {
+	return len(cells) > 0 && strings.HasPrefix(strings.TrimSpace(cells[0]), "#")
+}
+
+// likeBeneath tells a row above the data that is one of those beneath it: something stands in as many cells, and over numbers numbers.
+func likeBeneath(l *format.Sample) bool {
+	rows := filledRows(l)
+	if len(rows) < 2 {
+		return false
+	}
+	numbers, texts := 0, 0
+	for i, c := range rows[0] {
+		if c = strings.TrimSpace(c); c == "" {
+			continue
+		}
+		_, number := decimal.Parse(c)
+		if number {
+			numbers++
+		}
+		for _, r := range rows[1:] {
+			if i >= len(r) || strings.TrimSpace(r[i]) == "" {
+				continue
+			}
+			if _, ok := decimal.Parse(strings.TrimSpace(r[i])); ok != number {
+				return false
+			}
+			if !number && strings.TrimSpace(r[i]) == c {
+				texts++
+				break
+			}
+		}
+	}
+	return numbers > 1 || numbers+texts > 2
+}
+
+// otherwiseParted tells a first row in one cell, whose words are parted by another character than the rows beneath it.
+func otherwiseParted(l *format.Sample) bool {
+	rows := filledRows(l)
+	if len(rows) < 2 || strings.ContainsAny(strings.TrimSpace(rows[0].first()), " .") || slices.ContainsFunc(rows[0][1:], func(c string) bool { return c != "" }) {
+		return false
+	}
+	return slices.ContainsFunc([]string{":", ";", "|", "\t"}, func(by string) bool {
+		return strings.Count(rows[0].first(), by) > 1 && strings.Contains(strings.Join(rows[1], ""), by)
+	})
+}
+
+// namesAreData tells a header that is a row of numbers as those beneath it, and counts nothing, as years would: with decimals
+// or signs in several cells, or the same number twice.
+func namesAreData(l *format.Sample) bool {
+	rows, _ := l.Data()
+	if l.Header.From == 0 || l.Header.To > l.Header.From || len(rows) < 1 || l.Header.From > len(l.First) {
+		return false
+	}
+	numbers, telling := 0, 0
+	grows, before := true, 0.0
+	seen := map[string]bool{}
+	for i, c := range l.First[l.Header.From-1].Cells {
+		c = strings.TrimSpace(c)
+		d, number := decimal.Parse(c)
+		if !number {
+			continue
+		}
+		for _, r := range rows[:min(len(rows), 50)] {
+			if i < len(r) && strings.TrimSpace(r[i]) != "" {
+				if _, ok := decimal.Parse(strings.TrimSpace(r[i])); !ok {
+					return false
+				}
+			}
+		}
+		grows = grows && (numbers == 0 || d.Float() > before)
+		before = d.Float()
+		numbers++
+		if strings.ContainsAny(c, ".eE") || c[0] == '-' {
+			telling++
+		}
+		if seen[c] {
+			telling += 2
+		}
+		seen[c] = true
+	}
+	alone := numbers == 1 && telling == 1 && len(rows) > 4 // a number with a decimal point over numbers is no name
+	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || alone || among(l, rows) || codesAbove(l, rows) || recurring(l, rows)
+}
+
+// recurring tells a header most of whose names stand beneath it too, each in its own field, in rows that do not repeat the header: two
+// at least, or the only ones there are.
+func recurring(l *format.Sample, rows [][]string) bool {
+	if len(rows) < 4 || len(l.Names) < 3 {
+		return false
+	}
+	header := l.First[l.Header.From-1].Cells
+	names, again, always := 0, 0, 0
+	for i, c := range header {
+		if c = strings.TrimSpace(c); c == "" || i >= len(l.Names) {
+			continue
+		}
+		names++
+		if !slices.ContainsFunc(rows[:min(len(rows), 500)], func(r []string) bool { return strings.TrimSpace(r[i]) != c }) {
+			always++
+		}
+		if slices.ContainsFunc(rows[:min(len(rows), 500)], func(r []string) bool {
+			return strings.TrimSpace(r[i]) == c && !repeats(r, header)
+		}) {
+			again++
+		}
+	}
+	return again > 2 && share(again, names, 0.6) || again == 2 && names <= 3 || always > 1
+}
+
+// repeats tells a row that has nearly all of the header's cells.
+func repeats(row, header []string) bool {
+	same, all := 0, 0
+	for i, c := range header {
+		if c = strings.TrimSpace(c); c != "" && i < len(row) {
+			all++
+			if strings.TrimSpace(row[i]) == c {
+				same++
+			}
+		}
+	}
+	return 20*same >= 17*all
+}
+
+// among tells a header that could be any row beneath it: over numbers a number, among them in one field at least, or a text that stands
+// there too. Years, and numbers that grow by the same step, are names.
+func among(l *format.Sample, rows [][]string) bool {
+	if len(rows) < 3 || len(l.Names) == 1 && len(rows) < 10 {
+		return false
+	}
+	var numbers []float64
+	inside, texts := 0, 0
+	for i, c := range l.First[l.Header.From-1].Cells {
+		c = strings.TrimSpace(c)
+		d, number := decimal.Parse(c)
+		below, above, same := false, false, false
+		for _, r := range rows[:min(len(rows), 500)] {
+			x, ok := decimal.Parse(strings.TrimSpace(r[i]))
+			switch {
+			case number && !ok:
+				return false
+			case number:
+				below, above = below || x.Cmp(d) <= 0, above || x.Cmp(d) >= 0
+			default:
+				same = same || strings.TrimSpace(r[i]) == c
+			}
+		}
+		switch {
+		case c == "" || !number && !same:
+			return false
+		case !number:
+			texts++
+		default:
+			numbers = append(numbers, d.Float())
+			if below && above {
+				inside++
+			}
+		}
+	}
+	if inside == len(numbers) && inside > 0 {
+		return true
+	}
+	even, years := true, true
+	for i, n := range numbers {
+		even = even && (i < 2 || n-numbers[i-1] == numbers[1]-numbers[0])
+		years = years && n == math.Trunc(n) && n >= 1900 && n <= 2100
+	}
+	return len(numbers) > 1 && inside+texts > 0 && !years && (len(numbers) == 2 || !even)
+}
+
+// codesAbove tells a header whose first cell begins with a digit, as nearly all beneath it, which are no numbers: it is one of those codes.
+func codesAbove(l *format.Sample, rows [][]string) bool {
+	h := strings.TrimSpace(l.First[l.Header.From-1].Cells[0])
+	digit := func(c string) bool { return c != "" && c[0] >= '0' && c[0] <= '9' }
+	if len(rows) < 5 || len(h) < 2 || !digit(h) || timeKind(h) != "" {
+		return false
+	}
+	codes, all := 0, 0
+	for _, r := range rows[:min(len(rows), 500)] {
+		c := strings.TrimSpace(r[0])
+		if !digit(c) {
+			return false
+		}
+		if all++; !isNumber(c) && !isDate(c) {
+			codes++
+		}
+	}
+	return share(codes, all, 0.5)
+}
