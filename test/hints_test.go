@@ -27,7 +27,7 @@ func TestHintsRun(t *testing.T) {
 		{"a,b\n\"open,2\n3,4\n", "convert in.csv", 1},
 		{"a,b\r1,2\r3,4\r", "convert in.csv", 1},
 		{"Harvest of May,,\nlot,kilos,jars\n1,2,3\n", "convert in.csv", 2},
-		{"Harvest of May,,\n1,2,3\n2,3,4\n", "convert in.csv", 2},
+		{"Harvest of May,,\n1,2,3\n2,3,4\n", "convert in.csv", 3},
 		{"a,b\n1,2\n1,2,3\n", "convert in.csv", 1},
 		{"[{\"a\": 1}]", "convert in.csv", 1},
 		// numbers and dates

@@ -59,7 +59,7 @@ func readHead(rows []delimited.Record, o ReadOptions, merged mergedAreas) (*head
 			if anyNumber(rows[likely].Cells) {
 				return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; beneath it stands data, and nothing that looks like a header",
 					from+1, filledOf(rows[from]), diag.Plural(int64(width(rows[from:])), "cell")).
-					Trying(fmt.Sprintf("--header none --body %d", likely+1), fmt.Sprintf("--header %d if it is one all the same", from+1))
+					Trying("--header none", fmt.Sprintf("--header none --body %d if what stands above is no data", likely+1), fmt.Sprintf("--header %d if it is one all the same", from+1))
 			}
 			return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; the header seems to be %s: %s",
 				from+1, filledOf(rows[from]), diag.Plural(int64(width(rows[from:])), "cell"), there, diag.Names(cleanNames(join(likely, last)))).
