@@ -25,6 +25,7 @@ var packages = []string{
 	"revuelta/internal/calc",
 	"revuelta/internal/format/delimited",
 	"revuelta/internal/sheet",
+	"revuelta/internal/server",
 	"revuelta/internal/format",
 	"revuelta/internal/compare",
 	"revuelta/internal/step",
@@ -90,4 +91,12 @@ func TestOneSafeCore(t *testing.T) {
 	assert.ElementsMatch(t, []string{"./step/reshape/unpivot_work.go", "./step/steptest/steptest.go"}, strings.Fields(string(out)), "who takes cells of a grid in turn")
 	out, _ = exec.Command("grep", "-rlE", `\.Place\(`, "--include=*.go", "--exclude=*_test.go", ".").Output()
 	assert.ElementsMatch(t, []string{"./step/joining/joined_cells.go", "./step/ordering/sort_rows.go", "./step/steptest/steptest.go"}, strings.Fields(string(out)), "who sets where cells lie by hand")
+}
+
+// TestOneKnowsServers: the protocol of database servers is known in one package.
+func TestOneKnowsServers(t *testing.T) {
+	out, _ := exec.Command("grep", "-rlE", `"github.com/jackc/pgx`, "--include=*.go", "--exclude=*_test.go", ".").Output()
+	assert.ElementsMatch(t, []string{"./server/address.go", "./server/conn.go", "./server/faults.go", "./server/read.go", "./server/write.go"}, strings.Fields(string(out)))
+	out, _ = exec.Command("grep", "-rnE", `"github.com/jackc/pgx/v5"$|"database/sql/driver"`, "--include=*.go", "--exclude=*_test.go", ".").Output()
+	assert.Empty(t, string(out), "the library's connection alone is used")
 }

@@ -129,7 +129,7 @@ func statement(name string, args *step.Args, options []step.Option, folder strin
 
 // seenFrom is a path of the working folder as seen from the folder of a plan.
 func seenFrom(folder, path string) string {
-	if folder == "." || path == "-" || strings.HasPrefix(path, "@") || filepath.IsAbs(path) {
+	if folder == "." || path == "-" || strings.HasPrefix(path, "@") || format.OnServer(path) || filepath.IsAbs(path) {
 		return path
 	}
 	from, err1 := filepath.Abs(folder)

@@ -29,7 +29,7 @@ func (a *app) likelier(ctx context.Context, err error, spec *step.Spec, c *call,
 	if err == nil || !errors.As(err, &e) || e.Status != diag.Data || len(files) != 1 {
 		return err
 	}
-	if info, err := os.Stat(files[0]); err != nil || !info.Mode().IsRegular() || info.Size() > mostTried {
+	if info, unread := os.Stat(files[0]); unread != nil || !info.Mode().IsRegular() || info.Size() > mostTried {
 		return err
 	}
 	o, fault := plan.DecodeRead(c.extra)

@@ -100,7 +100,7 @@ func (e *Error) Error() string {
 		place = strings.TrimSpace(place + " sheet " + Quote(e.Sheet))
 	}
 	if e.Line > 0 {
-		place = strings.TrimSpace(fmt.Sprintf("%s line %d", place, e.Line))
+		place = strings.TrimSpace(fmt.Sprintf("%s %s %d", place, lineOf(e.File), e.Line))
 	}
 	if e.Field != "" {
 		f := "field " + Quote(e.Field)
@@ -113,6 +113,17 @@ func (e *Error) Error() string {
 		where = append(where, place+":")
 	}
 	return strings.Join(append(where, Cut(Visible(e.Text))), " ")
+}
+
+// Server is how the name of a table of a server begins: it has rows, and no lines.
+const Server = "postgres "
+
+// lineOf is what a table is counted in.
+func lineOf(file string) string {
+	if strings.HasPrefix(file, Server) {
+		return "row"
+	}
+	return "line"
 }
 
 // List is several errors, shown together: those of a plan.

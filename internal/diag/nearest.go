@@ -36,7 +36,8 @@ func Nearest(word string, names []string) string {
 		if d == 2 && letters(w) == letters(k) { // two that changed places are one mistake
 			d = 1
 		}
-		if d <= most && d < fewest && d < len([]rune(w)) {
+		nearer := d < fewest || d == fewest && best != "" && levenshtein.ComputeDistance(word, n) < levenshtein.ComputeDistance(word, best) // where case tells two apart
+		if d <= most && nearer && d < len([]rune(w)) {
 			best, fewest = n, d
 		}
 	}

@@ -11,6 +11,7 @@ import (
 
 	"revuelta/internal/diag"
 	"revuelta/internal/pattern"
+	"revuelta/internal/selection"
 	"revuelta/internal/sheet"
 	"revuelta/internal/table"
 )
@@ -34,9 +35,11 @@ type ReadOptions struct {
 	SourcePart *pattern.Pattern // fields out of the name of each file, nil: none
 	Limit      int64            // data rows over all files; 0: all
 	Flatten    bool
-	Sheet      string // of a workbook: a name, a number or a glob
-	Area       string // of a sheet: a range or a name
-	AsItLies   bool   // every row counts, wholly empty ones too, and there is no header
+	Query      string           // on a server: the rows of a query instead of a table
+	By         *selection.Order // on a server: the order of the rows, nil: that of the primary key
+	Sheet      string           // of a workbook: a name, a number or a glob
+	Area       string           // of a sheet: a range or a name
+	AsItLies   bool             // every row counts, wholly empty ones too, and there is no header
 
 	Stdin     io.Reader // what the file - holds
 	LongAside bool      // rows with content beyond the header are put aside, see Parser.Long
@@ -106,6 +109,9 @@ type WriteOptions struct {
 	Decimal   string // the character before the decimals of numbers in delimited text, "": a point
 
 	Overwrite bool // what is there already may be replaced
+	Add       bool // on a server: rows beneath those that are there
+	AsText    bool // on a server: every field text
+	EmptyText bool // on a server: blank is an empty text, and not NULL
 }
 
 // Chunk is a stretch of input, to be parsed by any worker.
@@ -204,6 +210,7 @@ func (w WriteOptions) Over(o WriteOptions) WriteOptions {
 	w.As, w.Blank = cmp.Or(o.As, w.As), cmp.Or(o.Blank, w.Blank)
 	w.Delimiter, w.Decimal, w.Typed = cmp.Or(o.Delimiter, w.Delimiter), cmp.Or(o.Decimal, w.Decimal), w.Typed || o.Typed
 	w.Mark, w.CRLF, w.Overwrite = w.Mark || o.Mark, w.CRLF || o.CRLF, w.Overwrite || o.Overwrite
+	w.Add, w.AsText, w.EmptyText = w.Add || o.Add, w.AsText || o.AsText, w.EmptyText || o.EmptyText
 	return w
 }
 
@@ -253,6 +260,12 @@ func (r ReadOptions) Over(o ReadOptions) ReadOptions {
 	}
 	if o.First != "" {
 		r.First = o.First
+	}
+	if o.Query != "" {
+		r.Query = o.Query
+	}
+	if o.By != nil {
+		r.By = o.By
 	}
 	r.LineEndCR = r.LineEndCR || o.LineEndCR
 	r.NoQuotes = r.NoQuotes || o.NoQuotes

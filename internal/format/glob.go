@@ -10,6 +10,7 @@ import (
 	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
 	"revuelta/internal/pattern"
+	"revuelta/internal/server"
 )
 
 // Expand puts the files that fit it in the place of each path with a *, ? or [ in it, in the natural order of their names; a file that
@@ -21,7 +22,7 @@ func Expand(paths []string) ([]string, error) {
 		if i := strings.LastIndexByte(p, '#'); i > 0 {
 			file, part = p[:i], p[i:]
 		}
-		if !strings.ContainsAny(file, "*?[") || strings.HasPrefix(p, "@") || strings.Contains(p, "://") {
+		if server.IsAddress(p) || !strings.ContainsAny(file, "*?[") || strings.HasPrefix(p, "@") || strings.Contains(p, "://") {
 			out = append(out, p)
 			continue
 		}

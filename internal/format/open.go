@@ -23,6 +23,7 @@ import (
 	"golang.org/x/text/transform"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/server"
 )
 
 // probeSize is how much of the beginning of a file is looked at.
@@ -96,6 +97,9 @@ func missing(name string, err error) *diag.Error {
 // formatOf finds the format of a file: as it was given, else by the suffix of its name, else by how
 // it begins; nil where that tells none. What it reads of standard input is put back.
 func formatOf(path string, o *ReadOptions) (*Format, error) {
+	if f := servers(); server.IsAddress(path) && (o.As == "" || o.As == f.Name) {
+		return f, nil
+	}
 	if o.As != "" {
 		return named("--read-as", o.As)
 	}

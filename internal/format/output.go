@@ -15,6 +15,7 @@ import (
 	"github.com/klauspost/compress/zstd"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/server"
 )
 
 // Output is a file that comes to be whole or not at all: it is written under a
@@ -29,7 +30,28 @@ type Output struct {
 	w      io.Writer
 	closer io.Closer // of the compression
 	done   bool
+
+	link  *server.Transaction // the table is one of a server
+	table *server.Address
 }
+
+// Outputs are those of one run. What of them lies on a server is in one transaction.
+type Outputs struct{ link server.Transaction }
+
+// Create begins an output: a file, or a table of a server.
+func (all *Outputs) Create(path string) (*Output, error) {
+	if !server.IsAddress(path) {
+		return Create(path)
+	}
+	a, err := server.Parse(path)
+	if err != nil {
+		return nil, err
+	}
+	return &Output{Name: a.Name(), link: &all.link, table: a}, nil
+}
+
+// OnServer tells that the output is a table of a server, which comes to stay before any file does.
+func (o *Output) OnServer() bool { return o.link != nil }
 
 // begun are the temporary names of outputs that are neither committed nor aborted. Once the first output of a run takes its
 // target's place the others will too, and nothing is abandoned any more.
@@ -50,6 +72,7 @@ func Abandon() bool {
 	for temp := range begun.temps {
 		os.Remove(temp)
 	}
+	server.Abandon()
 	return true
 }
 
@@ -168,6 +191,9 @@ func followed(path string) (string, error) {
 
 // Write writes to the file.
 func (o *Output) Write(p []byte) (int, error) {
+	if o.link != nil {
+		return 0, diag.Systemf("a table of a server takes rows alone").At(o.Name, 0)
+	}
 	n, err := o.w.Write(p)
 	if err != nil {
 		return n, FileError(o.Name, err)
@@ -177,6 +203,9 @@ func (o *Output) Write(p []byte) (int, error) {
 
 // Finish ends the writing; nothing has taken the target's place yet.
 func (o *Output) Finish() error {
+	if o.link != nil {
+		return nil
+	}
 	if o.closer != nil {
 		if err := o.closer.Close(); err != nil {
 			return FileError(o.Name, err)
@@ -199,6 +228,11 @@ func (o *Output) Finish() error {
 
 // Commit puts the finished file in its target's place.
 func (o *Output) Commit() error {
+	if o.link != nil {
+		err := o.link.Commit()
+		o.done = err == nil
+		return err
+	}
 	if o.temp != "" {
 		if err := os.Rename(o.temp, o.target); err != nil {
 			return FileError(o.Name, err)
@@ -218,6 +252,10 @@ func (o *Output) Abort() {
 	if o.done {
 		return
 	}
+	if o.link != nil {
+		o.link.Abort()
+		return
+	}
 	o.file.Close()
 	if o.temp != "" {
 		os.Remove(o.temp)
@@ -227,6 +265,9 @@ func (o *Output) Abort() {
 
 // FileOf is the file of a path, which may name a table in a database behind it.
 func FileOf(path string) string {
+	if server.IsAddress(path) {
+		return path
+	}
 	if f := bySuffix(path); f != nil && f.tables {
 		path, _ = tableOf(path)
 	}
@@ -267,6 +308,9 @@ func NewEncoding(path string, o WriteOptions) (Encoding, error) {
 		if f, err = named("--write-as", o.As); err != nil {
 			return nil, err
 		}
+		if !f.server && server.IsAddress(path) {
+			return nil, diag.Usagef("--write-as %s: a table of a server is rows, and no file", o.As)
+		}
 	}
 	if f == nil {
 		plain := strings.TrimSuffix(strings.TrimSuffix(path, ".gz"), ".zst")
@@ -277,6 +321,9 @@ func NewEncoding(path string, o WriteOptions) (Encoding, error) {
 	}
 	if f.Name != "csv" && f.Name != "tsv" && (o.Delimiter != "" || o.Decimal != "") {
 		return nil, diag.Usagef("--write-delimiter and --write-decimal go with csv and tsv, and this is %s", f.Name)
+	}
+	if !f.server && (o.Add || o.AsText) {
+		return nil, diag.Usagef("--add and --as-text go with a table of a server, and this is %s", f.Name)
 	}
 	if o.Typed && f.Name != "json" && f.Name != "ndjson" {
 		return nil, diag.Usagef("--typed goes with json and ndjson, and this is %s", f.Name)

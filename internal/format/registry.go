@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/server"
 )
 
 // Format is a format of files, described where it is read and written. What it has no function for, it does not do.
@@ -19,6 +20,7 @@ type Format struct {
 	looks  func(begin []byte) bool // whether a text that begins so is one
 	sheets bool                    // it has sheets, so --sheet and --area go with it
 	tables bool                    // it has tables, named file#table
+	server bool                    // they are not in files
 
 	open   func(as, path string, o ReadOptions) ([]*oneFile, []*Input, error)
 	read   func(in *opened, o ReadOptions) (*oneFile, *Input, error) // of one that was told by looks: what is open already
@@ -37,7 +39,7 @@ func (f *Format) writeOnly(path string) error {
 var formats []*Format
 
 func init() {
-	formats = []*Format{&csvFormat, &tsvFormat, &ndjsonFormat, &jsonFormat, &xlsxFormat, &odsFormat, &parquetFormat, &sqliteFormat, &markdownFormat, &htmlFormat}
+	formats = []*Format{&csvFormat, &tsvFormat, &ndjsonFormat, &jsonFormat, &xlsxFormat, &odsFormat, &parquetFormat, &sqliteFormat, &serverFormat, &markdownFormat, &htmlFormat}
 }
 
 // Formats lists all formats; they are read only.
@@ -50,6 +52,11 @@ func Names() []string {
 		out = append(out, f.Name)
 	}
 	return out
+}
+
+// servers is the format of the tables of a server.
+func servers() *Format {
+	return formats[slices.IndexFunc(formats, func(f *Format) bool { return f.server })]
 }
 
 // named finds a format by the name an option gives.
@@ -79,6 +86,9 @@ func unknownSuffix(ext string) *diag.Error {
 
 // bySuffix finds the format of a file name, nil where its suffix tells none.
 func bySuffix(name string) *Format {
+	if server.IsAddress(name) {
+		return servers()
+	}
 	name = strings.ToLower(name)
 	if file, _ := tableOf(name); file != name {
 		if f := bySuffix(file); f != nil && f.tables {

@@ -347,7 +347,7 @@ func sampleOfTable(as, path string, o ReadOptions) (*Sample, error) {
 	}
 	defer src.Close()
 	in := src.Inputs()[0]
-	l := &Sample{Name: in.Name, As: as, Size: in.Size, Names: src.Schema().Names(), Whole: true, Rows: [][]string{}}
+	l := &Sample{Name: in.Name, As: as, Size: in.Size, Names: src.Schema().Names(), Notes: in.Notes, Whole: true, Rows: [][]string{}}
 	p := src.Parser()
 	for len(l.Rows) < sampleRows {
 		c, err := src.Next()

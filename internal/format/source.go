@@ -142,6 +142,9 @@ func openFormat(f *Format, path string, o ReadOptions) ([]*oneFile, []*Input, er
 	if f != nil && !f.Reads() {
 		return nil, nil, f.writeOnly(path)
 	}
+	if (f == nil || !f.server) && (o.Query != "" || o.By != nil) {
+		return nil, nil, diag.Usagef("--query and --by go with a table of a server").At(path, 0).Trying("sort and where, as steps")
+	}
 	if f != nil {
 		return f.open(f.Name, path, o)
 	}

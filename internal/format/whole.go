@@ -36,6 +36,7 @@ type whole struct {
 	schema *table.Schema
 	refuse func(names []string) *diag.Error  // tells why fields can't be written, nil where they can; nil: they always can
 	still  func(could holds, c string) holds // tells what a field can be with a further cell; nil: as of sheets
+	can    holds                             // what a field can be at all
 	write  func(w *whole, next func() ([]string, error), out *Output, to io.Writer) error
 
 	once   sync.Once
@@ -55,7 +56,9 @@ const (
 	holdsDates
 	holdsTimes
 	holdsSome // a cell is not blank
-	holdsAll  = holdsNumbers | holdsIntegers | holdsDates | holdsTimes
+	holdsBlank
+	holdsTruths // TRUE and FALSE
+	holdsAll    = holdsNumbers | holdsIntegers | holdsDates | holdsTimes
 )
 
 func (w *whole) Begin(dst []byte, s *table.Schema) []byte {
@@ -68,7 +71,7 @@ func (w *whole) begin(s *table.Schema) {
 	w.schema = s
 	w.could, w.widths = make([]holds, s.Len()), make([]int, s.Len())
 	for i := range w.could {
-		w.could[i] = holdsAll
+		w.could[i] = w.can
 	}
 	if w.sheet != nil && s.Len() > sheet.MostColumns {
 		w.fault = diag.Dataf("%s are more than the %s columns of a sheet", diag.Plural(int64(s.Len()), "field"), diag.Count(sheet.MostColumns)).At(w.name, 0).Trying("another format: --write-as csv")
@@ -101,6 +104,7 @@ type wholeEncoder struct {
 	could          []holds
 	widths         []int
 	cells, scratch [][]string
+	rows           Encoder // makes the bytes of the rows, nil: as Finish reads them
 }
 
 // Append implements Encoder.
@@ -122,10 +126,11 @@ func (e *wholeEncoder) Append(dst []byte, b *table.Batch) []byte {
 		could, width := e.could[i], e.widths[i]
 		for _, c := range e.cells[i][:b.Rows] {
 			if c == "" {
+				could |= holdsBlank
 				continue
 			}
 			could |= holdsSome
-			if could&holdsAll != 0 {
+			if could&w.can != 0 {
 				could = still(could, c)
 			}
 			if !isSheet {
@@ -142,7 +147,13 @@ func (e *wholeEncoder) Append(dst []byte, b *table.Batch) []byte {
 		}
 		e.could[i], e.widths[i] = could, width
 	}
+	if e.rows != nil {
+		dst = e.rows.Append(dst, b)
+	}
 	for r := range b.Rows {
+		if e.rows != nil {
+			break
+		}
 		for i := range b.Cols {
 			c := e.cells[i][r]
 			dst = append(binary.AppendUvarint(dst, uint64(len(c))), c...)
@@ -157,7 +168,7 @@ func (e *wholeEncoder) Append(dst []byte, b *table.Batch) []byte {
 		w.fault = fault
 	}
 	for i := range w.could {
-		w.could[i] = w.could[i]&e.could[i]&holdsAll | (w.could[i]|e.could[i])&holdsSome
+		w.could[i] = w.could[i]&e.could[i]&w.can | (w.could[i]|e.could[i])&(holdsSome|holdsBlank)
 		w.widths[i] = max(w.widths[i], e.widths[i])
 	}
 	return dst
@@ -198,11 +209,16 @@ func (h holds) kind() sheet.Kind {
 
 // Finish implements Whole.
 func (w *whole) Finish(rows io.Reader, out *Output, to io.Writer) error {
+	return w.write(w, w.each(rows), out, to)
+}
+
+// each gives the rows one by one, io.EOF after the last; a row holds until the next.
+func (w *whole) each(rows io.Reader) func() ([]string, error) {
 	r := bufio.NewReaderSize(rows, 256<<10)
 	cells := make([]string, w.schema.Len())
 	var text []byte
 	var ends []int
-	next := func() ([]string, error) {
+	return func() ([]string, error) {
 		text, ends = text[:0], ends[:0]
 		for i := range cells {
 			n, err := binary.ReadUvarint(r)
@@ -232,7 +248,6 @@ func (w *whole) Finish(rows io.Reader, out *Output, to io.Writer) error {
 		}
 		return cells, nil
 	}
-	return w.write(w, next, out, to)
 }
 
 // limits are what a sheet takes beside rows, columns and the length of a cell.
@@ -242,7 +257,7 @@ type limits struct {
 
 // newWhole makes the encoding of a format that is written at the end.
 func newWhole(path string, o WriteOptions, sheet *limits, write func(w *whole, next func() ([]string, error), out *Output, to io.Writer) error) *whole {
-	return &whole{name: path, sheet: sheet, blank: o.Blank, over: o.Overwrite, write: write}
+	return &whole{name: path, sheet: sheet, blank: o.Blank, over: o.Overwrite, can: holdsAll, write: write}
 }
 
 // sheetWriter writes a workbook by a function, its sheet named after the file.

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/format"
 	"revuelta/internal/run"
 	"revuelta/internal/step"
 	"revuelta/internal/step/catalog"
@@ -163,7 +164,7 @@ func build(s Statement, folder string) (any, error) {
 
 // within is a path of a plan, relative to the plan's folder.
 func within(folder, path string) string {
-	if path == "-" || strings.HasPrefix(path, "@") || filepath.IsAbs(path) || folder == "." || folder == "" {
+	if path == "-" || strings.HasPrefix(path, "@") || format.OnServer(path) || filepath.IsAbs(path) || folder == "." || folder == "" {
 		return path
 	}
 	return filepath.Join(folder, path)

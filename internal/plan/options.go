@@ -31,6 +31,8 @@ var ReadOptions = []step.Option{
 	{Name: "source", Value: "NAME", Help: "a field with the file of each row"},
 	{Name: "source-part", Value: "PATTERN", Help: "fields out of the name of each file, as '{year:4}-{month:2}'"},
 	{Name: "limit", Value: "N", Help: "stop after N data rows"},
+	{Name: "query", Value: "'SELECT…'", Help: "on a server: the rows of a query instead of a table; it only reads"},
+	{Name: "by", Value: "SELECTION", Help: "on a server: the order of the rows, as sort takes it (default: the primary key)"},
 	{Name: "flatten", Help: "nested JSON members become fields a.b; else they stay JSON text"},
 }
 
@@ -43,7 +45,9 @@ var WriteOptions = []step.Option{
 	{Name: "typed", Help: "json and ndjson: numbers, true and false as such, where every cell of the field is one"},
 	{Name: "bom", Help: "begin with a byte mark, for office programs"},
 	{Name: "crlf", Help: "end lines as office programs do"},
-	{Name: "overwrite", Help: "allow writing onto an input file"},
+	{Name: "overwrite", Help: "allow writing onto an input file, or replacing the rows of a table"},
+	{Name: "add", Help: "on a server: the rows go beneath those that are there, fields matched by name"},
+	{Name: "as-text", Help: "on a server: every field is made text; else numeric, date, timestamp or boolean where every cell survives"},
 }
 
 // DecodeRead makes reading options of arguments.
@@ -90,7 +94,12 @@ func DecodeRead(a *step.Args) (o format.ReadOptions, err error) {
 	if o.Body, err = count(a, "body"); err != nil {
 		return o, err
 	}
-	o.Flatten = a.Has("flatten")
+	o.Flatten, o.Query = a.Has("flatten"), a.Get("query", "")
+	if a.Has("by") {
+		if o.By, err = selection.ParseOrder(a.Get("by", "")); err != nil {
+			return o, err
+		}
+	}
 	o.Sheet, o.Area = a.Get("sheet", ""), a.Get("area", "")
 	if a.Get("foot", "") == "auto" {
 		o.FootAuto = true
@@ -122,7 +131,8 @@ func count(a *step.Args, name string) (int, error) {
 
 // DecodeWrite makes writing options of arguments.
 func DecodeWrite(a *step.Args) format.WriteOptions {
-	return format.WriteOptions{As: a.Get("write-as", ""), Blank: a.Get("write-blank", ""), Delimiter: a.Get("write-delimiter", ""), Decimal: a.Get("write-decimal", ""), Typed: a.Has("typed"), Mark: a.Has("bom"), CRLF: a.Has("crlf"), Overwrite: a.Has("overwrite")}
+	return format.WriteOptions{As: a.Get("write-as", ""), Blank: a.Get("write-blank", ""), Delimiter: a.Get("write-delimiter", ""), Decimal: a.Get("write-decimal", ""), Typed: a.Has("typed"), Mark: a.Has("bom"), CRLF: a.Has("crlf"), Overwrite: a.Has("overwrite"),
+		Add: a.Has("add"), AsText: a.Has("as-text"), EmptyText: a.Has("write-blank") && a.Get("write-blank", "") == ""}
 }
 
 var readSpec = &step.Spec{Name: "read", Forms: []string{"read FILE... [reading options]"}, Options: ReadOptions,

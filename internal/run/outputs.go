@@ -121,7 +121,14 @@ func (r *runner) finish() error {
 	format.Committing(true)
 	defer format.Committing(false)
 	for _, t := range r.outputs {
-		if t.file != nil {
+		if t.file != nil && t.file.OnServer() { // what was committed there stays if a file can't take its place, and no file has yet
+			if err := t.file.Commit(); err != nil {
+				return err
+			}
+		}
+	}
+	for _, t := range r.outputs {
+		if t.file != nil && !t.file.OnServer() {
 			if err := t.file.Commit(); err != nil {
 				return err
 			}

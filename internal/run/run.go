@@ -96,6 +96,7 @@ type runner struct {
 	env     Env
 	account *Account
 	outputs []*target
+	out     format.Outputs
 	aside   *asideFile
 	leftOut *asideFile
 	marks   map[string]*held
@@ -254,7 +255,7 @@ func (r *runner) open(w *Write) (*target, error) {
 	if err != nil {
 		return nil, r.errAt(err, w.Line)
 	}
-	t := &target{enc: enc, acc: TableAccount{Name: w.Path}, w: r.env.Stdout}
+	t := &target{enc: enc, acc: TableAccount{Name: format.NameOf(w.Path)}, w: r.env.Stdout}
 	if e, ok := enc.(format.Whole); ok {
 		if t.whole, err = newWholeTarget(e, r.env.Temp); err != nil {
 			return nil, r.errAt(err, w.Line)
@@ -263,10 +264,13 @@ func (r *runner) open(w *Write) (*target, error) {
 	if w.Path == "" {
 		t.acc.Name = "standard output"
 	} else {
-		if t.file, err = format.Create(w.Path); err != nil {
+		if t.file, err = r.out.Create(w.Path); err != nil {
 			return nil, r.errAt(err, w.Line)
 		}
 		t.w = t.file
+		if s, ok := enc.(format.Sender); ok {
+			s.To(t.file)
+		}
 	}
 	r.outputs = append(r.outputs, t)
 	return t, nil

@@ -44,6 +44,9 @@ func (t *target) write(b []byte) error {
 	if _, err := t.whole.rows.Write(b); err != nil {
 		return rowstore.TemporaryError(t.whole.dir, err)
 	}
+	if s, ok := t.whole.enc.(format.Sender); ok {
+		s.Send(b)
+	}
 	return nil
 }
 

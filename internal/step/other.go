@@ -18,7 +18,7 @@ func OpenFile(path string) (*Other, error) {
 	if err != nil {
 		return nil, err
 	}
-	return OfSource(path, src), nil
+	return OfSource(format.NameOf(path), src), nil
 }
 
 // OfSource makes another table of a source. It can be run once.

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/format"
 )
 
 // Spec describes a step: one description serves the command line, the plans, the help and the docs.
@@ -161,7 +162,7 @@ func (a *Args) Path(name string) string { return a.Within(a.Get(name, "")) }
 func (a *Args) Within(path string) string { return Within(a.Folder, path) }
 
 func Within(folder, path string) string {
-	if folder == "" || folder == "." || path == "-" || strings.HasPrefix(path, "@") || filepath.IsAbs(path) {
+	if folder == "" || folder == "." || path == "-" || strings.HasPrefix(path, "@") || format.OnServer(path) || filepath.IsAbs(path) {
 		return path
 	}
 	return filepath.Join(folder, path)

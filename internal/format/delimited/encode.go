@@ -134,6 +134,9 @@ func (e *Encoder) cell(dst []byte, s string) []byte {
 	return append(dst, s...)
 }
 
+// QuoteCell appends a cell in quotes.
+func QuoteCell(dst []byte, s string) []byte { return quoteCell(dst, s) }
+
 func quoteCell(dst []byte, s string) []byte {
 	dst = append(dst, '"')
 	for {

@@ -12,32 +12,19 @@ import (
 	"revuelta/internal/table"
 )
 
-// Order is fields to sort by, as 'apiary, kilos desc'.
+// Order is fields to sort by, as 'apiary, kilos desc', and how their cells compare.
 type Order struct {
-	items []sortItem
-	order string // number, text, natural; "": numbers where all are
-}
-
-type sortItem struct {
-	whole string               // as it stands: a field may be named so
-	sel   *selection.Selection // of what stands before desc
-	desc  bool
+	fields *selection.Order
+	order  string // number, text, natural; "": numbers where all are
 }
 
 // ParseOrder reads fields to sort by; order is how cells compare, "": numbers where all are.
 func ParseOrder(source, order string) (*Order, error) {
-	t := &Order{order: order}
-	for _, piece := range selection.Cut(source, ',') {
-		it := sortItem{whole: strings.TrimSpace(piece)}
-		name, ok := strings.CutSuffix(it.whole, " desc")
-		it.desc = ok
-		var err error
-		if it.sel, err = selection.Parse(name); err != nil {
-			return nil, err
-		}
-		t.items = append(t.items, it)
+	fields, err := selection.ParseOrder(source)
+	if err != nil {
+		return nil, err
 	}
-	return t, nil
+	return &Order{fields, order}, nil
 }
 
 // sortKeys makes bytes of rows that stand in the order of the rows.
@@ -58,24 +45,13 @@ type sortField struct {
 }
 
 func (t *Order) bind(in *table.Schema) (*sortKeys, error) {
+	keys, err := t.fields.Keys(in)
+	if err != nil {
+		return nil, err
+	}
 	k := &sortKeys{}
-	var err error
-	for _, it := range t.items {
-		desc := it.desc
-		var fields []int
-		if i, ok := in.Index(it.whole); ok {
-			fields, desc = []int{i}, false
-		} else if fields, err = it.sel.Resolve(in); err != nil {
-			return nil, err
-		}
-		for _, i := range fields {
-			for _, f := range k.fields {
-				if f.column == i {
-					return nil, diag.Usagef("%s is sorted by twice", diag.Quote(in.Name(i)))
-				}
-			}
-			k.fields = append(k.fields, sortField{name: in.Name(i), column: i, desc: desc, order: t.order, auto: t.order == ""})
-		}
+	for _, key := range keys {
+		k.fields = append(k.fields, sortField{name: in.Name(key.Column), column: key.Column, desc: key.Desc, order: t.order, auto: t.order == ""})
 	}
 	if n := len(k.fields); n > 0 {
 		k.fields[n-1].last = true
