@@ -75,7 +75,11 @@ func facts(r *inspect.Report) [][2]string {
 		what = append(what, "cells parted by "+map[bool]string{true: "tab", false: diag.Quote(string(rune(l.Delimiter)))}[l.Delimiter == '\t'])
 		what = append(what, "line ends "+l.LineEnds)
 	}
-	out := [][2]string{{"file", strings.Join(what, ", ")}}
+	kind := "file"
+	if format.OnServer(l.As + ":") {
+		kind = "server"
+	}
+	out := [][2]string{{kind, strings.Join(what, ", ")}}
 	say := func(name, text string) { out = append(out, [2]string{name, text}) }
 	for i, p := range l.Parts {
 		say(map[bool]string{true: map[bool]string{true: "sheets", false: "tables"}[len(l.Sheets) > 0]}[i == 0], partText(p, p.Name == l.Sheet))

@@ -100,7 +100,7 @@ func (e *Error) Error() string {
 		place = strings.TrimSpace(place + " sheet " + Quote(e.Sheet))
 	}
 	if e.Line > 0 {
-		place = strings.TrimSpace(fmt.Sprintf("%s %s %d", place, lineOf(e.File), e.Line))
+		place = strings.TrimSpace(fmt.Sprintf("%s %s %d", place, LineOf(e.File), e.Line))
 	}
 	if e.Field != "" {
 		f := "field " + Quote(e.Field)
@@ -118,8 +118,8 @@ func (e *Error) Error() string {
 // Server is how the name of a table of a server begins: it has rows, and no lines.
 const Server = "postgres "
 
-// lineOf is what a table is counted in.
-func lineOf(file string) string {
+// LineOf is what a table is counted in.
+func LineOf(file string) string {
 	if strings.HasPrefix(file, Server) {
 		return "row"
 	}

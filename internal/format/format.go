@@ -186,6 +186,7 @@ type Found struct {
 	Encoding  string
 	Delimiter byte
 	Header    Header
+	Unordered bool // the rows lie as a server happens to give them
 }
 
 // Encoding turns batches into the bytes of a format, in any number of

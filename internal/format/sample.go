@@ -37,6 +37,8 @@ type Sample struct {
 	Body   int                // index in First of the first row of data
 	Foot   []delimited.Record // notes at the end
 	Rows   [][]string         // of data, where the format names its fields
+
+	Unordered bool // the rows lie in no order that would be the same the next time
 }
 
 // How much is looked at.
@@ -347,7 +349,7 @@ func sampleOfTable(as, path string, o ReadOptions) (*Sample, error) {
 	}
 	defer src.Close()
 	in := src.Inputs()[0]
-	l := &Sample{Name: in.Name, As: as, Size: in.Size, Names: src.Schema().Names(), Notes: in.Notes, Whole: true, Rows: [][]string{}}
+	l := &Sample{Name: in.Name, As: as, Size: in.Size, Names: src.Schema().Names(), Notes: in.Notes, Unordered: in.How.Unordered, Whole: true, Rows: [][]string{}}
 	p := src.Parser()
 	for len(l.Rows) < sampleRows {
 		c, err := src.Next()

@@ -56,7 +56,7 @@ func openServer(path string, o ReadOptions) (*oneFile, *Input, error) {
 		return nil, nil, err
 	}
 	clean, notes := headerNames(rows.Names, rows.Notes)
-	input := &Input{Name: rows.Name, Fields: len(clean), Notes: notes}
+	input := &Input{Name: rows.Name, Fields: len(clean), Notes: notes, How: Found{Unordered: rows.Unordered}}
 	d := delimited.Dialect{Delimiter: ','}
 	split := delimited.NewSplitter(nil, rows, d, 1, chunkSize)
 	split.Bound(len(clean))

@@ -60,6 +60,10 @@ func (s *sample) blankRuns() []Finding {
 		return nil
 	}
 	are := map[bool]string{true: "is", false: "are"}[len(names) == 1]
+	if s.lie.Unordered {
+		return []Finding{{Kind: "blank runs", Part: Told, Says: fmt.Sprintf("%s %s blank in rows that may belong to one label", fieldList(names), are), Evidence: evidence, Fields: names,
+			Question: "the rows lie in no order, so the label above a row may be another's: is there a field that orders them? Then: --by FIELD"}}
+	}
 	return []Finding{{Kind: "blank runs", Says: fmt.Sprintf("%s %s blank under each label", fieldList(names), are), Evidence: evidence, Fields: names, Step: "fill " + Shell(s.selection(names)), claim: filledAbove(names)}}
 }
 

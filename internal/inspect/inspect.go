@@ -207,6 +207,12 @@ func tellsAlone(kind string) bool {
 	return slices.Contains([]string{"numbers", "JSON", "total rows", "names and values"}, kind)
 }
 
+// ownBy tells steps whose --by is their own, so that the reading's can't stand beside it.
+func ownBy(line string) bool {
+	name, _, _ := strings.Cut(line, " ")
+	return slices.Contains([]string{"group", "distinct", "number", "beside"}, name)
+}
+
 // commands makes commands of the steps of findings.
 func (r *Report) commands(path string) {
 	for i := range r.Findings {
@@ -215,7 +221,7 @@ func (r *Report) commands(path string) {
 		case f.reads:
 			f.Command = "revuelta convert" + r.options() + " " + Shell(path)
 		case f.Step == "":
-		case len(steps) > 1:
+		case len(steps) > 1 || slices.Contains(r.Reading, "--by") && ownBy(f.Step):
 			f.Command = "revuelta run"
 			for _, s := range steps {
 				f.Command += " --step " + Shell(s)
@@ -291,7 +297,7 @@ func (s *sample) index() {
 			for r, c := range f.cells {
 				if c != "" && want(c) {
 					if s.lines[r] > 0 {
-						return fmt.Sprintf("%s in line %d", diag.Quote(c), s.lines[r])
+						return fmt.Sprintf("%s in %s %d", diag.Quote(c), diag.LineOf(s.lie.Name), s.lines[r])
 					}
 					return diag.Quote(c)
 				}
@@ -336,6 +342,8 @@ func (r *Report) told(o format.ReadOptions) {
 		{o.Layout.Backslash, []string{"--escape", "backslash"}},
 		{o.First != "", []string{"--header-first", Shell(o.First)}},
 		{o.Flatten, []string{"--flatten"}},
+		{o.Query != "", []string{"--query", Shell(o.Query)}},
+		{o.By != nil, []string{"--by", Shell(o.By.String())}},
 		{o.HeaderJoin != "", []string{"--header-join", Shell(o.HeaderJoin)}},
 		{o.Header.Kind == format.HeaderNone, []string{"--header", "none"}},
 		{len(o.Blank) > 0, []string{"--blank", blankList(o.Blank)}},

@@ -119,3 +119,12 @@ func TestFindings(t *testing.T) {
 		assert.Equal(t, c.want, findings(t, c.text), c.text)
 	}
 }
+
+// TestCommandsKeepTheOrder: a step with a --by of its own stands in an option, where the reading has one too.
+func TestCommandsKeepTheOrder(t *testing.T) {
+	for step, want := range map[string]string{"distinct": "revuelta run --step distinct --by row x", "fill a": "revuelta fill a --by row x", "fill a\nset b=1": "revuelta run --step 'fill a' --step 'set b=1' --by row x"} {
+		r := &Report{Reading: []string{"--by", "row"}, Findings: []Finding{{Step: step}}}
+		r.commands("x")
+		assert.Equal(t, want, r.Findings[0].Command)
+	}
+}

@@ -147,7 +147,7 @@ func (s *sample) duplicateKeys() []Finding {
 		}
 		evidence := diag.Quote(twice)
 		if at := lines[twice]; at[0] > 0 && at[1] > 0 {
-			evidence += fmt.Sprintf(" in lines %d and %d", at[0], at[1])
+			evidence += fmt.Sprintf(" in %ss %d and %d", diag.LineOf(s.lie.Name), at[0], at[1])
 		}
 		return []Finding{{Kind: "duplicate keys", Part: Told, Fields: []string{f.name}, Says: fmt.Sprintf("%s seems to name the rows, but %s in rows that differ", diag.Quote(f.name), stand(len(s.rows)-len(lines))),
 			Evidence: evidence, Question: "which of them is right? assert --unique " + Shell(selection.Written(f.name)) + " stops at them"}}

@@ -8,7 +8,18 @@ import (
 )
 
 // Order is fields to sort by, as in 'apiary, kilos desc'.
-type Order struct{ items []orderItem }
+type Order struct {
+	source string
+	items  []orderItem
+}
+
+// String is the order as it was written.
+func (o *Order) String() string {
+	if o == nil {
+		return ""
+	}
+	return o.source
+}
 
 type orderItem struct {
 	whole string
@@ -24,7 +35,7 @@ type Key struct {
 
 // ParseOrder reads fields to sort by.
 func ParseOrder(source string) (*Order, error) {
-	o := &Order{}
+	o := &Order{source: source}
 	for _, piece := range Cut(source, ',') {
 		it := orderItem{whole: strings.TrimSpace(piece)}
 		name, ok := strings.CutSuffix(it.whole, " desc")

@@ -30,6 +30,8 @@ type Rows struct {
 	Names []string // of the fields, as the server has them
 	Notes []string
 
+	Unordered bool // neither a key nor anybody says how they lie
+
 	link    *link
 	copied  string // what is copied
 	from    string // where the cells come from, with names c1, c2, … for the columns
@@ -156,6 +158,7 @@ func (r *Rows) order(w Want, key []string) (string, error) {
 	case w.Query != "" && strings.Contains(strings.ToLower(w.Query), "order by"):
 		return "", nil
 	}
+	r.Unordered = true
 	r.Notes = append(r.Notes, "the rows lie in no order: first and last are as the server gave them; --by FIELD orders them")
 	return "", nil
 }

@@ -196,3 +196,28 @@ func TestRowsAreCounted(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(aside), "\npostgres 127.0.0.1/"+d.name+"#notes,25001,set,kilos,about 4,")
 }
+
+// TestAdvice: what look proposes of a table of a server bears the order it was read in, and nothing that needs an order is proposed without.
+func TestAdvice(t *testing.T) {
+	d := fresh(t)
+	d.store("harvest", "row,apiary,colony,April kilos,April jars,May kilos,May jars\n1,Vesk,026,1.10,2,4,8\n2,,027,2.5,5,,\n3,,031,3,6,1,2\n3,,031,3,6,1,2\n4,Tamro,007,2,4,1.5,3\n5,,011,7,14,0.5,1\n6,,012,7,14,0.5,1\n")
+	out := d.good("look", "postgres:#harvest", "--by", "row")
+	for _, command := range []string{"revuelta fill apiary --by row 'postgres:#harvest'", "revuelta unpivot '{month} {@:kilos|jars}' --by row 'postgres:#harvest'", `below "Vesk" in row 1`} {
+		assert.Contains(t, out, command)
+	}
+	for _, line := range strings.Split(out, "\n") {
+		if command, ok := strings.CutPrefix(line, "     revuelta "); ok {
+			d.good(shellWords(t, command)...)
+		}
+	}
+	d.good("look", "postgres:#harvest", "--by", "row", "--plan", "start.plan")
+	plan, err := os.ReadFile(filepath.Join(d.dir, "start.plan"))
+	require.NoError(t, err)
+	assert.Contains(t, string(plan), "\nread 'postgres:#harvest' --by row\n")
+	d.good("run", "start.plan")
+	out = d.good("look", "postgres:#harvest")
+	assert.NotContains(t, out, "revuelta fill")
+	assert.Contains(t, out, "the rows lie in no order, so the label above a row may be another's")
+	assert.NotContains(t, d.good("look", "postgres:", "--query", "select * from harvest order by row::int"), "no order")
+	assert.Contains(t, d.good("look", "postgres:", "--query", "select * from harvest order by row::int"), "revuelta fill apiary --query 'select * from harvest order by row::int' postgres:")
+}
