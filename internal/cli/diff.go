@@ -47,7 +47,7 @@ func diffTables(_ context.Context, a *app, c *call) error {
 		defer src.Close()
 		sources = append(sources, src)
 	}
-	nameA, nameB := c.args.Operands[0], c.args.Operands[1]
+	nameA, nameB := format.NameOf(c.args.Operands[0]), format.NameOf(c.args.Operands[1])
 	d, err := compare.Tables(nameA, sources[0], nameB, sources[1], key)
 	if err != nil {
 		return err
@@ -76,8 +76,8 @@ func diffTables(_ context.Context, a *app, c *call) error {
 			a.sayf("  … %s more\n", diag.Count(int64(n-most)))
 		}
 	}
-	part("only in "+nameA, len(d.OnlyA), "row", func(i int) string { return rowText(d.OnlyA[i]) })
-	part("only in "+nameB, len(d.OnlyB), "row", func(i int) string { return rowText(d.OnlyB[i]) })
+	part("only in "+nameA, len(d.OnlyA), "row", func(i int) string { return rowText(d.OnlyA[i], nameA) })
+	part("only in "+nameB, len(d.OnlyB), "row", func(i int) string { return rowText(d.OnlyB[i], nameB) })
 	cell := func(c compare.Cell) string {
 		return fmt.Sprintf("%s: %s %s and %s", strings.Join(c.Key, ", "), c.Field, diag.Quote(c.A), diag.Quote(c.B))
 	}
@@ -91,19 +91,19 @@ func diffTables(_ context.Context, a *app, c *call) error {
 				cells = append(cells, fmt.Sprintf("%s %s and %s", p.A.Names[k], diag.Quote(x), diag.Quote(y)))
 			}
 		}
-		return fmt.Sprintf("lines %d and %d: %s", p.A.Line, p.B.Line, strings.Join(cells, ", "))
+		return fmt.Sprintf("%ss %d and %d: %s", diag.LineOf(nameA), p.A.Line, p.B.Line, strings.Join(cells, ", "))
 	})
 	return errDiffer
 }
 
-func rowText(r compare.Row) string {
+func rowText(r compare.Row, table string) string {
 	var cells []string
 	for i, c := range r.Cells {
 		if c != "" && !slices.Contains(r.KeyAt, i) {
 			cells = append(cells, r.Names[i]+" "+diag.Quote(c))
 		}
 	}
-	head := fmt.Sprintf("line %d", r.Line)
+	head := fmt.Sprintf("%s %d", diag.LineOf(table), r.Line)
 	if r.Key != nil {
 		head = strings.Join(r.Key, ", ")
 	}

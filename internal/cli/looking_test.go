@@ -188,8 +188,8 @@ func TestTheScreen(t *testing.T) {
 	for n, want := range map[int64]string{0: "0 bytes", 1: "1 byte", 454: "454 bytes", 1536: "1.5 KiB", 5 << 19: "2.5 MiB"} {
 		assert.Equal(t, want, sizeText(n), n)
 	}
-	assert.Equal(t, `line 7: kilos "5"`, rowText(compare.Row{Line: 7, Names: []string{"colony", "kilos"}, Cells: []string{"", "5"}}))
-	assert.Equal(t, `026: kilos "5"`, rowText(compare.Row{Line: 7, Key: []string{"026"}, KeyAt: []int{0}, Names: []string{"colony", "kilos"}, Cells: []string{"026", "5"}}))
+	assert.Equal(t, `line 7: kilos "5"`, rowText(compare.Row{Line: 7, Names: []string{"colony", "kilos"}, Cells: []string{"", "5"}}, "a.csv"))
+	assert.Equal(t, `026: kilos "5"`, rowText(compare.Row{Line: 7, Key: []string{"026"}, KeyAt: []int{0}, Names: []string{"colony", "kilos"}, Cells: []string{"026", "5"}}, "a.csv"))
 }
 
 // TestReferenceHasAll: the reference and the examples cover every step and command.

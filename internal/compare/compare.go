@@ -251,6 +251,6 @@ func doubled(s *side, key []string, first, second int) error {
 	for _, k := range s.key {
 		names = append(names, s.names[k])
 	}
-	return diag.Dataf("a second row with the key %s; the first is line %d", diag.Quote(strings.Join(key, ", ")), first).At(s.name, second).
+	return diag.Dataf("a second row with the key %s; the first is %s %d", diag.Quote(strings.Join(key, ", ")), diag.LineOf(s.name), first).At(s.name, second).
 		InField(strings.Join(names, ", ")).Trying("--key with more fields", "distinct --by "+strings.Join(names, ","))
 }

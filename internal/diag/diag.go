@@ -33,6 +33,7 @@ type Error struct {
 	Step      string
 	File      string // data file
 	Line      int    // physical line, from 1
+	Key       string // of the row in Line, of a table that has one
 	OtherLine int    // of the row that the one in Line clashes with
 	Sheet     string
 	Field     string
@@ -101,6 +102,9 @@ func (e *Error) Error() string {
 	}
 	if e.Line > 0 {
 		place = strings.TrimSpace(fmt.Sprintf("%s %s %d", place, LineOf(e.File), e.Line))
+		if e.Key != "" {
+			place += " (" + Cut(Visible(e.Key)) + ")"
+		}
 	}
 	if e.Field != "" {
 		f := "field " + Quote(e.Field)

@@ -2,6 +2,7 @@ package run
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"slices"
@@ -64,9 +65,20 @@ func (r *runner) segment(ctx context.Context, items []any) error {
 	t.src.Close() // nobody adds notes any more
 	t.account()
 	if err != nil {
+		t.nameKey(err)
 		return err
 	}
 	return t.settle()
+}
+
+// nameKey names the key of the row at fault, where it is one of a table that has a key and no lines.
+func (t *tableRun) nameKey(err error) {
+	var e *diag.Error
+	if keys, ok := t.src.(interface {
+		Key(name string, row int, field, cell string) string
+	}); ok && errors.As(err, &e) && e.Line > 0 && e.Field != "" && e.Key == "" {
+		e.Key = keys.Key(e.File, e.Line, e.Field, e.Cell)
+	}
 }
 
 // openTable opens what a segment reads.

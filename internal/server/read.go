@@ -36,6 +36,8 @@ type Rows struct {
 	copied  string // what is copied
 	from    string // where the cells come from, with names c1, c2, … for the columns
 	columns []column
+	key     []int  // the columns of the primary key
+	ordered string // how the rows lie, as a clause
 	pipe    *io.PipeReader
 	done    chan struct{}
 	sent    int64
@@ -100,7 +102,7 @@ func (r *Rows) prepare(w Want) error {
 		}
 		for _, k := range keys {
 			at := slices.IndexFunc(r.columns, func(c column) bool { return c.name == k[0] })
-			key = append(key, alias(at))
+			key, r.key = append(key, alias(at)), append(r.key, at)
 		}
 	}
 	var aliases, cells []string
@@ -118,6 +120,7 @@ func (r *Rows) prepare(w Want) error {
 	if err != nil {
 		return err
 	}
+	r.ordered = order
 	r.copied = "select " + strings.Join(cells, ", ") + " from " + r.from + order
 	if w.Query != "" {
 		if err := r.stands(); err != nil {
@@ -244,6 +247,36 @@ func (r *Rows) Read(p []byte) (int, error) { return r.pipe.Read(p) }
 func (r *Rows) Sent() int64 {
 	<-r.done
 	return r.sent
+}
+
+// keyPatience is how long it is looked for the key of a row that a message names.
+const keyPatience = "3s"
+
+// Key names the primary key of a row, from 1, for a message: "" where there is none, where it can't be had at once, or where the row that
+// now lies there has another cell in the field.
+func (r *Rows) Key(row int, field, cell string) string {
+	at := slices.Index(r.Names, field)
+	if len(r.key) == 0 || at < 0 || row < 1 {
+		return ""
+	}
+	l, err := connect(r.link.at, readingTransaction+"; set local statement_timeout = '"+keyPatience+"'")
+	if err != nil {
+		return ""
+	}
+	defer l.end()
+	ask := []string{r.columns[at].cell(alias(at))}
+	for _, k := range r.key {
+		ask = append(ask, r.columns[k].cell(alias(k)))
+	}
+	found, err := l.ask("select " + strings.Join(ask, ", ") + " from " + r.from + r.ordered + " offset " + strconv.Itoa(row-1) + " limit 1")
+	if err != nil || len(found) != 1 || found[0][0] != cell {
+		return ""
+	}
+	var parts []string
+	for i, k := range r.key {
+		parts = append(parts, r.Names[k]+" "+found[0][i+1])
+	}
+	return strings.Join(parts, ", ")
 }
 
 // both notes the fields that have NULL and empty texts both.

@@ -189,7 +189,7 @@ func TestRowsAreCounted(t *testing.T) {
 	d.do(`create table notes (n int primary key, note text, kilos text); insert into notes select i, case when i % 3 = 0 then E'two\nlines "quoted"' else 'one' end, i::text from generate_series(1, 30000) i; update notes set kilos = 'about 4' where n = 25001`)
 	_, told, status := d.run("set", "x = kilos * 2", "postgres:#notes", "-o", "out.csv")
 	assert.Equal(t, 1, status)
-	assert.Contains(t, told, "#notes row 25001, field \"kilos\": \"about 4\" is not a number")
+	assert.Contains(t, told, "#notes row 25001 (n 25001), field \"kilos\": \"about 4\" is not a number")
 	_, told, status = d.run("set", "x = kilos * 2", "postgres:#notes", "-o", "out.csv", "--set-aside", "aside.csv", "--quiet")
 	assert.Zero(t, status, told)
 	aside, err := os.ReadFile(filepath.Join(d.dir, "aside.csv"))

@@ -201,6 +201,13 @@ func TestCancelled(t *testing.T) {
 		assert.Equal(t, map[os.Signal]int{syscall.SIGTERM: 143, os.Interrupt: 130}[how], cmd.ProcessState.ExitCode())
 		assert.NoFileExists(t, filepath.Join(d.dir, "out.csv"))
 	}
+	// One that is killed can't say so: the server looks whether it is still there.
+	cmd := d.command("convert", "postgres:", "--query", "select pg_sleep(60)")
+	require.NoError(t, cmd.Start())
+	soon(t, 10*time.Second, "asked", func() bool { return d.busy() == 1 })
+	require.NoError(t, cmd.Process.Kill())
+	_ = cmd.Wait()
+	soon(t, 10*time.Second, "the server sleeps on", func() bool { return d.busy() == 0 })
 	// A reader that has enough.
 	d.do("create table long as select generate_series(1, 2000000) n")
 	assert.Equal(t, "n\n1\n2\n", d.good("first", "2", "postgres:#long", "--quiet"))

@@ -531,7 +531,7 @@ func (p *partial) conflict() (int64, error) {
 	e := diag.Dataf("two rows compete for %s of one cell: %s and %s%s", diag.Quote(measure), diag.Quote(first.A), diag.Quote(first.B), where).At(file, line)
 	if _, other := p.place(first.First); other > 0 {
 		e.OtherLine = other
-		e.Text += ", lines " + diag.Count(int64(other)) + " and " + diag.Count(int64(line))
+		e.Text += ", " + diag.LineOf(file) + "s " + diag.Count(int64(other)) + " and " + diag.Count(int64(line))
 	}
 	return first.Second, e.Trying("say what to make of several: sum("+measure+"), first("+measure+"), join("+measure+", \"; \")", "keep apart what differs: --down")
 }

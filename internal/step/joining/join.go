@@ -206,9 +206,9 @@ func (t *joined) linesOf(rows []int32) string {
 		list = append(list, diag.Count(int64(t.lines[r])))
 	}
 	if len(list) > most {
-		return fmt.Sprintf(", lines %s and %d more", strings.Join(list[:most], ", "), len(list)-most)
+		return fmt.Sprintf(", %ss %s and %d more", diag.LineOf(t.name), strings.Join(list[:most], ", "), len(list)-most)
 	}
-	return ", lines " + strings.Join(list[:len(list)-1], ", ") + " and " + list[len(list)-1]
+	return ", " + diag.LineOf(t.name) + "s " + strings.Join(list[:len(list)-1], ", ") + " and " + list[len(list)-1]
 }
 
 // index numbers the keys. Rows with a blank among their keys have no partner.

@@ -191,7 +191,7 @@ func (b *Bundle) differs(s *step.Context, schema *table.Schema, batch *table.Bat
 	if s.Tables.FileName != nil {
 		source = s.Tables.FileName(batch.Origin.FileOf(r))
 	}
-	return diag.Dataf("%s, and %s in the row it would be bundled with (line %d)", diag.Quote(batch.Cols[field].At(r)), diag.Quote(row.cells[field]), row.line).
+	return diag.Dataf("%s, and %s in the row it would be bundled with (%s %d)", diag.Quote(batch.Cols[field].At(r)), diag.Quote(row.cells[field]), diag.LineOf(source), row.line).
 		At(source, batch.Origin.LineOf(r)).InField(schema.Name(field)).
 		Trying("name it in --within too, which keeps such rows apart", "bundle it as well, beside the others")
 }

@@ -299,7 +299,7 @@ func (a *Assert) bind(schema *table.Schema, s *step.Context) (checks []func(*tab
 				}
 				e := failed("a second row with %s", shown(schema, b, r, step.NamesOf(schema, fields))).At(file, line)
 				if first > 0 {
-					e.Text += fmt.Sprintf("; the first is line %d", first)
+					e.Text += fmt.Sprintf("; the first is %s %d", diag.LineOf(file), first)
 				}
 				return e
 			}
