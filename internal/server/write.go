@@ -315,7 +315,7 @@ func (w *Written) unfit(err error) error {
 	fault := w.at.fault(err, "")
 	var s *pgconn.PgError
 	var told *diag.Error
-	if !errors.As(err, &s) || !errors.As(fault, &told) {
+	if !errors.As(err, &s) || !errors.As(fault, &told) || told.Status != diag.Data {
 		return fault
 	}
 	m := where.FindStringSubmatch(strings.SplitN(s.Where, "\n", 2)[0])
