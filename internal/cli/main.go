@@ -64,6 +64,10 @@ func Main(args []string, s Streams) int {
 	}()
 	a := &app{Streams: s}
 	err := a.run(ctx, args)
+	var told *diag.Error
+	if err != nil && errors.As(context.Cause(ctx), &told) {
+		err = told // what else went wrong came of it, as a server's end of what it did
+	}
 	switch {
 	case err == nil, errors.Is(err, run.ErrPipe): // the reader has what it wanted
 		return int(diag.Done)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 
 	"revuelta/internal/diag"
 	"revuelta/internal/selection"
@@ -67,10 +68,30 @@ func (s *sample) blankRuns() []Finding {
 	return []Finding{{Kind: "blank runs", Says: fmt.Sprintf("%s %s blank under each label", fieldList(names), are), Evidence: evidence, Fields: names, Step: "fill " + Shell(s.selection(names)), claim: filledAbove(names)}}
 }
 
+// canName tells a text that could name a field: it has letters, and is no identifier of a machine.
+func canName(c string) bool {
+	letters, digits, groups := 0, 0, 0
+	before := false
+	for _, r := range c {
+		digit := unicode.IsDigit(r)
+		if digit && !before {
+			groups++
+		}
+		before = digit
+		switch {
+		case digit:
+			digits++
+		case unicode.IsLetter(r):
+			letters++
+		}
+	}
+	return letters > 0 && (groups < 3 || digits < letters) && len(c) <= 80
+}
+
 // namesAndValues finds two fields of which one names what the other holds.
 func (s *sample) namesAndValues() []Finding {
 	for k, f := range s.fields {
-		if len(s.fields) < 2 || len(s.rows) < 4 || f.filled != len(s.rows) || len(f.order) < 2 || len(f.order) > 40 || 2*len(f.order) > f.filled || f.numbers+f.dates > 0 || isNumber(strings.TrimSpace(f.order[0])) || slices.ContainsFunc(f.order, func(c string) bool { return slices.Contains(missing, c) }) {
+		if len(s.fields) < 2 || len(s.rows) < 4 || f.filled != len(s.rows) || len(f.order) < 2 || len(f.order) > 40 || 2*len(f.order) > f.filled || f.numbers+f.dates > 0 || isNumber(strings.TrimSpace(f.order[0])) || slices.ContainsFunc(f.order, func(c string) bool { return slices.Contains(missing, c) || !canName(c) }) {
 			continue
 		}
 		for v, g := range s.fields {
@@ -79,7 +100,7 @@ func (s *sample) namesAndValues() []Finding {
 			}
 			numbers, filled := map[string]int{}, map[string]int{}
 			for r, name := range f.cells {
-				if c := g.cells[r]; c != "" {
+				if c := strings.TrimSpace(g.cells[r]); c != "" {
 					filled[name]++
 					if isNumber(c) {
 						numbers[name]++

@@ -3,7 +3,9 @@ package inspect
 import (
 	"math"
 	"slices"
+	"strconv"
 	"strings"
+	"unicode"
 
 	"revuelta/internal/decimal"
 	"revuelta/internal/format"
@@ -137,7 +139,90 @@ func namesAreData(l *format.Sample) bool {
 		seen[c] = true
 	}
 	alone := numbers == 1 && telling == 1 && len(rows) > 4 // a number with a decimal point over numbers is no name
-	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || alone || among(l, rows) || codesAbove(l, rows) || recurring(l, rows)
+	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || alone || among(l, rows) || codesAbove(l, rows) || recurring(l, rows) || goesOn(l, rows) || shapedAlike(l, rows)
+}
+
+// goesOn tells a header that begins what goes on beneath it: its first cell is the number before those of the rows, 1 above 2, 3, 4.
+func goesOn(l *format.Sample, rows [][]string) bool {
+	header := l.First[l.Header.From-1].Cells
+	n, err := strconv.Atoi(strings.TrimSpace(header[0]))
+	if err != nil || len(rows) < 4 {
+		return false
+	}
+	for k, r := range rows[:min(len(rows), 50)] {
+		if at, err := strconv.Atoi(strings.TrimSpace(r[0])); err != nil || at != n+1+k {
+			return false
+		}
+	}
+	return slices.ContainsFunc(header[1:], func(c string) bool { return !isNumber(strings.TrimSpace(c)) }) // else the numbers may be names
+}
+
+// shapedAlike tells a header with a text that is shaped as each beneath it, in so many characters, or with so many numbers in it, that
+// no name of a field would be by chance; or the one text that all rows have, in half of the fields.
+func shapedAlike(l *format.Sample, rows [][]string) bool {
+	if len(rows) < 10 {
+		return false
+	}
+	rows = rows[:min(len(rows), 500)]
+	always := 0
+	for i, c := range l.First[l.Header.From-1].Cells {
+		if c = strings.TrimSpace(c); c == "" || i >= len(l.Names) || isNumber(c) || isDate(c) {
+			continue
+		}
+		exact, loose, numbers := shapeOf(c)
+		sameExact, sameLoose, same := 0, 0, 0
+		distinct := map[string]bool{}
+		for _, r := range rows {
+			cell := strings.TrimSpace(r[i])
+			distinct[cell] = true
+			e, l, _ := shapeOf(cell)
+			if e == exact {
+				sameExact++
+			}
+			if l == loose {
+				sameLoose++
+			}
+			if cell == c {
+				same++
+			}
+		}
+		if 2*len(distinct) > len(rows) && (len(c) > 7 && numbers > 0 && sameExact == len(rows) || numbers > 2 && share(sameLoose, len(rows), 0.9) || numbers > 3 && sameLoose >= 10) {
+			return true
+		}
+		if same == len(rows) {
+			always++
+		}
+	}
+	return always > 0 && 2*always >= len(l.Names) && len(rows) >= 20
+}
+
+// shapeOf gives what kinds of characters stand in a text, one by one and in runs, and how many numbers it has; "" where nothing in it is a
+// letter.
+func shapeOf(c string) (exact, loose string, numbers int) {
+	var one, runs strings.Builder
+	letter := false
+	before := rune(0)
+	for _, r := range c {
+		switch {
+		case unicode.IsDigit(r):
+			if r = '9'; before != r {
+				numbers++
+			}
+		case unicode.IsUpper(r):
+			r, letter = 'A', true
+		case unicode.IsLetter(r):
+			r, letter = 'a', true
+		}
+		one.WriteRune(r)
+		if r != before {
+			runs.WriteRune(r)
+		}
+		before = r
+	}
+	if !letter {
+		return "", "", 0
+	}
+	return one.String(), runs.String(), numbers
 }
 
 // recurring tells a header most of whose names stand beneath it too, each in its own field, in rows that do not repeat the header: two

@@ -11,6 +11,21 @@ import (
 	"revuelta/internal/selection"
 )
 
+// namesFields tells a row of words over fields of numbers, as headers are that stand again among the data.
+func (s *sample) namesFields(row []string) bool {
+	words, numbers := 0, 0
+	for i, f := range s.fields {
+		if c := row[i]; c != "" && share(f.numbers, f.filled, 0.8) {
+			if isNumber(c) {
+				numbers++
+			} else {
+				words++
+			}
+		}
+	}
+	return words > 1 && numbers == 0
+}
+
 // duplicates finds rows that stand twice.
 func (s *sample) duplicates() []Finding {
 	if len(s.fields) == 2 && s.namesAndValues() != nil {
@@ -29,6 +44,9 @@ func (s *sample) duplicates() []Finding {
 	for r, row := range s.rows {
 		key := strings.Join(row, "\x00")
 		if before, ok := seen[key]; ok {
+			if s.namesFields(row) {
+				continue
+			}
 			if n == 0 {
 				first, again = before, s.lines[r]
 			}

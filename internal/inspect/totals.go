@@ -89,6 +89,30 @@ func (f *field) amounts(most int) []decimal.D {
 	return out
 }
 
+// sumsSomewhere tells whether a field is, in one row at least, the sum of fields before it that do not all hold nothing: else its name
+// alone speaks of a total.
+func sumsSomewhere(before [][]decimal.D, amounts []decimal.D) bool {
+	if len(before) < 2 {
+		return false
+	}
+	for r, total := range amounts {
+		if total.Sign() == 0 {
+			continue
+		}
+		sum := before[len(before)-1][r]
+		for n := len(before) - 2; n >= 0; n-- {
+			var err error
+			if sum, err = sum.Add(before[n][r]); err != nil {
+				break
+			}
+			if sum.Cmp(total) == 0 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // totals finds rows and fields that hold sums of others.
 func (s *sample) totals() []Finding {
 	var out []Finding
@@ -134,6 +158,10 @@ func (s *sample) totals() []Finding {
 			continue
 		}
 		x := Finding{Kind: "total fields", Fields: []string{f.name}, Says: diag.Quote(f.name) + said, Evidence: f.example(func(string) bool { return true }), Step: "fields " + Shell("!"+selection.Written(f.name))}
+		if !proved && !sumsSomewhere(numbers, amounts) {
+			numbers = append(numbers, amounts)
+			continue
+		}
 		if !proved {
 			x.Part, x.Step, x.Question = Told, "", "is it one? The fields before it do not add up to it"
 		} else if !totalWord(f.name) && !lastIsTotal(f.name) {

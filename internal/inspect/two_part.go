@@ -95,6 +95,9 @@ func (s *sample) twoPart(take func(int, Finding)) {
 				if _, n := sameButDigits(labels); kind == "" && !numbered && n < len(labels) && !s.measuresBetter(pairs, pairName, side) {
 					continue
 				}
+				if kind == "" && !numbered && s.cellsReturn(pairs, pairName, 1-side) > 0.1+2*s.cellsReturn(pairs, pairName, side) {
+					continue // old and new name hold the same kind of thing, old name and old class do not
+				}
 				name := kind
 				if name == "" {
 					name = map[bool]string{true: "number", false: "label"}[numbered]
@@ -180,6 +183,33 @@ func (s *sample) measuresBetter(pairs [][2]string, names map[[2]string]string, s
 		return side == 1
 	}
 	return here < there
+}
+
+// cellsReturn tells how much the texts of fields whose names agree on a side are the same ones: of the shorter list of two, on average,
+// 0 to 1.
+func (s *sample) cellsReturn(pairs [][2]string, names map[[2]string]string, side int) float64 {
+	texts := map[string][]*field{}
+	for _, p := range pairs {
+		if f := s.fields[slices.Index(s.lie.Names, names[p])]; f.filled > 0 && f.numbers < f.filled {
+			texts[p[side]] = append(texts[p[side]], f)
+		}
+	}
+	sum, n := 0.0, 0
+	for _, group := range texts {
+		for i, f := range group {
+			for _, g := range group[:i] {
+				same := 0
+				for _, c := range f.order {
+					if g.counts[c] > 0 {
+						same++
+					}
+				}
+				sum += float64(same) / float64(max(1, min(len(f.order), len(g.order))))
+				n++
+			}
+		}
+	}
+	return sum / float64(max(n, 1))
 }
 
 // outOfTheWay renames the fields that are named as several measures will be.
