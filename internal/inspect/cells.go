@@ -156,6 +156,12 @@ var commaDecimal = lazy(`^[+-]?(\d+|\d{1,3}([.' \x{a0}\x{202f}]\d{3})+)(,\d+)?$`
 // isCode tells digits that are no number: their leading zeros count.
 func isCode(s string) bool { return len(s) > 1 && s[0] == '0' && s[1] >= '0' && s[1] <= '9' }
 
+// isClock tells a time of day, or a moment that begins with a day.
+func isClock(s string) bool {
+	at := strings.IndexByte(s, ':')
+	return at > 0 && at+2 < len(s) && strings.Trim(s, "0123456789:./-+TZ ") == "" && s[at+1] <= '5'
+}
+
 // spaces finds stray spaces and invisible characters.
 func (s *sample) spaces() []Finding {
 	if len(s.fields) == 1 { // a text, or a table that is not taken apart
@@ -300,6 +306,16 @@ func (s *sample) compound() []Finding {
 			continue
 		}
 		if len(f.order) > 2 && len(parts[0]) == 1 && !digits[0] { // what names the kind, as in CVE-2004-0457
+			continue
+		}
+		if slices.ContainsFunc(parts, func(p map[string]bool) bool { // initials before a name
+			for part := range p {
+				if len(part) > 1 || part[0] <= '9' {
+					return false
+				}
+			}
+			return true
+		}) && !slices.Contains(digits, true) {
 			continue
 		}
 		varied := 0

@@ -207,6 +207,27 @@ func (s *sample) agreeing(d *dated, others []*dated) []dateForm {
 	return d.forms
 }
 
+// yearMayLead gives the layout in which two digits of the year lead, where it reads all cells, and one of them; "" where it does not, or
+// where what stands last differs less from row to row than what stands first, as years do.
+func (f *field) yearMayLead() (cell, layout string) {
+	days, years := map[string]bool{}, map[string]bool{}
+	for _, c := range f.order {
+		if len(c) < 6 || len(c) > 8 || !strings.ContainsAny(c[2:3], "/.- ") {
+			return "", ""
+		}
+		layout = "06" + c[2:3] + "1" + c[2:3] + "2"
+		if _, err := time.Parse(layout, c); err != nil {
+			return "", ""
+		}
+		days[c[:2]], years[c[strings.LastIndex(c, c[2:3])+1:]] = true, true
+		cell = c
+	}
+	if f.filled >= 4 && len(years) < len(days) {
+		return "", ""
+	}
+	return cell, layout
+}
+
 // datesWritten finds dates that are written in other forms.
 func (s *sample) datesWritten() []Finding {
 	var out []Finding
@@ -240,6 +261,14 @@ func (s *sample) datesWritten() []Finding {
 			out = append(out, Finding{Kind: "dates", Part: Told, Fields: []string{f.name}, Says: fmt.Sprintf("%s holds dates whose day and month can be read either way", diag.Quote(f.name)),
 				Evidence: fmt.Sprintf("%s is %s or %s", f.example(func(c string) bool { return c == cell }), a.Format("2006-01-02"), b.Format("2006-01-02")),
 				Question: fmt.Sprintf("is it --from %s or --from %s?", Shell(forms[0].strftime), Shell(forms[1].strftime))})
+			continue
+		}
+		if cell, first := f.yearMayLead(); first != "" && len(d.forms) == 1 && strings.HasSuffix(forms[0].strftime, "%y") {
+			a, _ := time.Parse(forms[0].layout, cell)
+			b, _ := time.Parse(first, cell)
+			out = append(out, Finding{Kind: "dates", Part: Told, Fields: []string{f.name}, Says: fmt.Sprintf("%s holds dates whose year may stand first or last", diag.Quote(f.name)),
+				Evidence: fmt.Sprintf("%s is %s or %s", f.example(func(c string) bool { return c == cell }), a.Format("2006-01-02"), b.Format("2006-01-02")),
+				Question: fmt.Sprintf("is it --from %s or --from %s?", Shell(forms[0].strftime), Shell("%y"+first[2:3]+"%m"+first[2:3]+"%d"))})
 			continue
 		}
 		h := how{forms[0].strftime, d.clock}

@@ -19,6 +19,9 @@ func (s *sample) blankRuns() []Finding {
 		if len(s.rows) < 4 || f.filled < 2 || f.cells[0] == "" || !share(len(s.rows)-f.filled, len(s.rows), 0.3) || share(f.numbers, f.filled, 0.5) {
 			continue
 		}
+		if s.shownAgain(f) {
+			continue
+		}
 		if totals == nil {
 			totals = s.totalRows()
 		}
@@ -66,6 +69,19 @@ func (s *sample) blankRuns() []Finding {
 			Question: "the rows lie in no order, so the label above a row may be another's: is there a field that orders them? Then: --by FIELD"}}
 	}
 	return []Finding{{Kind: "blank runs", Says: fmt.Sprintf("%s %s blank under each label", fieldList(names), are), Evidence: evidence, Fields: names, Step: "fill " + Shell(s.selection(names)), claim: filledAbove(names)}}
+}
+
+// shownAgain tells a field nearly each cell of which stands in one of the other fields of its row too: it is laid out for the eye, and what is blank in it
+// belongs to no label.
+func (s *sample) shownAgain(f *field) bool {
+	from, shown := map[int]bool{}, 0
+	for r, c := range f.cells {
+		if at := slices.IndexFunc(s.fields, func(g *field) bool { return c != "" && g.at != f.at && g.cells[r] == c }); at >= 0 {
+			from[at] = true
+			shown++
+		}
+	}
+	return len(from) > 1 && share(shown, f.filled, 0.8)
 }
 
 // canName tells a text that could name a field: it has letters, and is no identifier of a machine.

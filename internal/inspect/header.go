@@ -111,6 +111,10 @@ func namesAreData(l *format.Sample) bool {
 	if l.Header.From == 0 || l.Header.To > l.Header.From || len(rows) < 1 || l.Header.From > len(l.First) {
 		return false
 	}
+	header := l.First[l.Header.From-1].Cells
+	if slices.ContainsFunc(header, func(c string) bool { return strings.HasSuffix(strings.TrimSpace(c), ":") }) && !slices.ContainsFunc(rows[0], func(c string) bool { return strings.HasSuffix(c, ":") }) {
+		return false // it says what stands behind it
+	}
 	numbers, telling := 0, 0
 	grows, before := true, 0.0
 	seen := map[string]bool{}
@@ -139,7 +143,7 @@ func namesAreData(l *format.Sample) bool {
 		seen[c] = true
 	}
 	alone := numbers == 1 && telling == 1 && len(rows) > 4 // a number with a decimal point over numbers is no name
-	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || alone || among(l, rows) || codesAbove(l, rows) || recurring(l, rows) || goesOn(l, rows) || shapedAlike(l, rows)
+	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || alone || among(l, rows) || codesAbove(l, rows) || recurring(l, rows) || goesOn(l, rows) || shapedAlike(l, rows) || pairedAlike(l, rows) || numbersOnly(l, rows)
 }
 
 // goesOn tells a header that begins what goes on beneath it: its first cell is the number before those of the rows, 1 above 2, 3, 4.
@@ -155,6 +159,42 @@ func goesOn(l *format.Sample, rows [][]string) bool {
 		}
 	}
 	return slices.ContainsFunc(header[1:], func(c string) bool { return !isNumber(strings.TrimSpace(c)) }) // else the numbers may be names
+}
+
+// pairedAlike tells a header with the same text in two cells where most rows have the same in both of theirs.
+func pairedAlike(l *format.Sample, rows [][]string) bool {
+	header := l.First[l.Header.From-1].Cells
+	if len(rows) < 5 {
+		return false
+	}
+	for i, c := range header {
+		k := slices.Index(header[:i], c)
+		if k < 0 || strings.TrimSpace(c) == "" || i >= len(l.Names) {
+			continue
+		}
+		same := 0
+		for _, r := range rows {
+			if r[i] == r[k] && r[i] != "" {
+				same++
+			}
+		}
+		if share(same, len(rows), 0.3) {
+			return true
+		}
+	}
+	return false
+}
+
+// numbersOnly tells a header that is a number, and no year, above the numbers of the only field.
+func numbersOnly(l *format.Sample, rows [][]string) bool {
+	if len(l.Names) != 1 || len(rows) < 5 {
+		return false
+	}
+	n, ok := decimal.Parse(strings.TrimSpace(l.First[l.Header.From-1].Cells[0]))
+	if year := n.Float(); !ok || year == math.Trunc(year) && year >= 1800 && year <= 2100 {
+		return false
+	}
+	return !slices.ContainsFunc(rows, func(r []string) bool { return r[0] != "" && !isNumber(strings.TrimSpace(r[0])) })
 }
 
 // shapedAlike tells a header with a text that is shaped as each beneath it, in so many characters, or with so many numbers in it, that

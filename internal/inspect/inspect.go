@@ -125,7 +125,7 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 		s = s.without(blank)
 	}
 	for _, f := range s.fields {
-		if slices.ContainsFunc(f.order, isCode) {
+		if slices.ContainsFunc(f.order, isCode) && !slices.ContainsFunc(f.order[:min(len(f.order), 50)], func(c string) bool { return writtenDate(c) || isDate(c) || isClock(c) }) {
 			r.Codes = append(r.Codes, f.name)
 		}
 	}

@@ -199,7 +199,7 @@ func (f *field) severalUnits() *Finding {
 		units[unit] += f.counts[c]
 		fits += f.counts[c]
 	}
-	if len(units) < 2 || len(units) > 3 || !share(fits, f.filled, 0.75) {
+	if len(units) < 2 || len(units) > 3 || 2*len(units) > f.filled || !share(fits, f.filled, 0.75) {
 		return nil
 	}
 	var list []string

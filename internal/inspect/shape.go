@@ -123,6 +123,9 @@ func (s *sample) family() []Finding {
 		return nil
 	}
 	best.claim = folded
+	if !best.periods && len(s.rows) < 2 { // one row says nothing of what its names mean
+		return nil
+	}
 	if !best.periods {
 		best.Part, best.Question = Decide, "is each to be a row of its own?"
 	}

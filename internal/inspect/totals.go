@@ -89,30 +89,6 @@ func (f *field) amounts(most int) []decimal.D {
 	return out
 }
 
-// sumsSomewhere tells whether a field is, in one row at least, the sum of fields before it that do not all hold nothing: else its name
-// alone speaks of a total.
-func sumsSomewhere(before [][]decimal.D, amounts []decimal.D) bool {
-	if len(before) < 2 {
-		return false
-	}
-	for r, total := range amounts {
-		if total.Sign() == 0 {
-			continue
-		}
-		sum := before[len(before)-1][r]
-		for n := len(before) - 2; n >= 0; n-- {
-			var err error
-			if sum, err = sum.Add(before[n][r]); err != nil {
-				break
-			}
-			if sum.Cmp(total) == 0 {
-				return true
-			}
-		}
-	}
-	return false
-}
-
 // totals finds rows and fields that hold sums of others.
 func (s *sample) totals() []Finding {
 	var out []Finding
@@ -158,7 +134,7 @@ func (s *sample) totals() []Finding {
 			continue
 		}
 		x := Finding{Kind: "total fields", Fields: []string{f.name}, Says: diag.Quote(f.name) + said, Evidence: f.example(func(string) bool { return true }), Step: "fields " + Shell("!"+selection.Written(f.name))}
-		if !proved && !sumsSomewhere(numbers, amounts) {
+		if !proved && len(numbers) < 2 { // there is nothing to add up
 			numbers = append(numbers, amounts)
 			continue
 		}
@@ -339,7 +315,9 @@ func sumOfLast(numbers [][]decimal.D, of []decimal.D, least int) int {
 // sumsUp tells whether a field is the sum of others in each row, in least numbers or more.
 func sumsUp(numbers [][]decimal.D, of []decimal.D, least int) bool {
 	telling := 0
+	sums := map[float64]bool{} // few small ones add up by chance
 	for r, want := range of {
+		sums[want.Float()] = true
 		sum := decimal.D{}
 		for _, d := range numbers {
 			var err error
@@ -354,5 +332,5 @@ func sumsUp(numbers [][]decimal.D, of []decimal.D, least int) bool {
 			telling++
 		}
 	}
-	return telling*len(numbers) >= least
+	return telling*len(numbers) >= least && (len(sums) > 2 || len(of) < 4)
 }
