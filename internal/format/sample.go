@@ -95,6 +95,9 @@ func sampleOfText(as, path string, o ReadOptions) (*Sample, error) {
 	if l.Delimiter == 0 {
 		l.Delimiter = o.Layout.delimiter()
 	}
+	if l.Delimiter == 0 && as == "tsv" { // as every other command has it
+		l.Delimiter = '\t'
+	}
 	begin := in.probe
 	if l.Whole = in.rest == nil; len(begin) > 4*sampleBegin {
 		begin, l.Whole = begin[:sampleBegin], false

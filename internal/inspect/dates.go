@@ -212,6 +212,8 @@ func (s *sample) agreeing(d *dated, others []*dated) []dateForm {
 func (f *field) yearMayLead() (cell, layout string) {
 	days, years := map[string]bool{}, map[string]bool{}
 	for _, c := range f.order {
+		moment := c
+		c, _, _ = strings.Cut(c, " ")
 		if len(c) < 6 || len(c) > 8 || !strings.ContainsAny(c[2:3], "/.- ") {
 			return "", ""
 		}
@@ -220,7 +222,7 @@ func (f *field) yearMayLead() (cell, layout string) {
 			return "", ""
 		}
 		days[c[:2]], years[c[strings.LastIndex(c, c[2:3])+1:]] = true, true
-		cell = c
+		cell = moment
 	}
 	if f.filled >= 4 && len(years) < len(days) {
 		return "", ""
@@ -263,12 +265,13 @@ func (s *sample) datesWritten() []Finding {
 				Question: fmt.Sprintf("is it --from %s or --from %s?", Shell(forms[0].strftime), Shell(forms[1].strftime))})
 			continue
 		}
-		if cell, first := f.yearMayLead(); first != "" && len(d.forms) == 1 && strings.HasSuffix(forms[0].strftime, "%y") {
+		if cell, first := f.yearMayLead(); first != "" && len(d.forms) == 1 && strings.Contains(forms[0].strftime, "%y") {
 			a, _ := time.Parse(forms[0].layout, cell)
-			b, _ := time.Parse(first, cell)
+			day, _, _ := strings.Cut(cell, " ")
+			b, _ := time.Parse(first, day)
 			out = append(out, Finding{Kind: "dates", Part: Told, Fields: []string{f.name}, Says: fmt.Sprintf("%s holds dates whose year may stand first or last", diag.Quote(f.name)),
 				Evidence: fmt.Sprintf("%s is %s or %s", f.example(func(c string) bool { return c == cell }), a.Format("2006-01-02"), b.Format("2006-01-02")),
-				Question: fmt.Sprintf("is it --from %s or --from %s?", Shell(forms[0].strftime), Shell("%y"+first[2:3]+"%m"+first[2:3]+"%d"))})
+				Question: fmt.Sprintf("is it --from %s or --from %s?", Shell(forms[0].strftime), Shell("%y"+first[2:3]+"%m"+first[2:3]+"%d"+forms[0].strftime[len("%d.%m.%y"):]))})
 			continue
 		}
 		h := how{forms[0].strftime, d.clock}

@@ -101,7 +101,7 @@ func canName(c string) bool {
 			letters++
 		}
 	}
-	return letters > 0 && (groups < 3 || digits < letters) && len(c) <= 80
+	return letters > 0 && (groups < 3 && digits < 6 || digits < letters) && len(c) <= 80
 }
 
 // namesAndValues finds two fields of which one names what the other holds.

@@ -115,6 +115,9 @@ func namesAreData(l *format.Sample) bool {
 	if slices.ContainsFunc(header, func(c string) bool { return strings.HasSuffix(strings.TrimSpace(c), ":") }) && !slices.ContainsFunc(rows[0], func(c string) bool { return strings.HasSuffix(c, ":") }) {
 		return false // it says what stands behind it
 	}
+	if pairedAlike(l, rows) {
+		return true
+	}
 	numbers, telling := 0, 0
 	grows, before := true, 0.0
 	seen := map[string]bool{}
@@ -143,7 +146,7 @@ func namesAreData(l *format.Sample) bool {
 		seen[c] = true
 	}
 	alone := numbers == 1 && telling == 1 && len(rows) > 4 // a number with a decimal point over numbers is no name
-	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || alone || among(l, rows) || codesAbove(l, rows) || recurring(l, rows) || goesOn(l, rows) || shapedAlike(l, rows) || pairedAlike(l, rows) || numbersOnly(l, rows)
+	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || alone || among(l, rows) || codesAbove(l, rows) || recurring(l, rows) || goesOn(l, rows) || shapedAlike(l, rows) || numbersOnly(l, rows)
 }
 
 // goesOn tells a header that begins what goes on beneath it: its first cell is the number before those of the rows, 1 above 2, 3, 4.
@@ -161,28 +164,45 @@ func goesOn(l *format.Sample, rows [][]string) bool {
 	return slices.ContainsFunc(header[1:], func(c string) bool { return !isNumber(strings.TrimSpace(c)) }) // else the numbers may be names
 }
 
-// pairedAlike tells a header with the same text in two cells where most rows have the same in both of theirs.
+// pairedAlike tells a header with the same text in two cells, but for case and signs, where many rows have the same in both of theirs, or
+// the one in the other.
 func pairedAlike(l *format.Sample, rows [][]string) bool {
 	header := l.First[l.Header.From-1].Cells
 	if len(rows) < 5 {
 		return false
 	}
 	for i, c := range header {
-		k := slices.Index(header[:i], c)
-		if k < 0 || strings.TrimSpace(c) == "" || i >= len(l.Names) {
+		name := lettersOf(c)
+		if name == "" || i >= len(l.Names) {
 			continue
 		}
-		same := 0
-		for _, r := range rows {
-			if r[i] == r[k] && r[i] != "" {
-				same++
+		for k, other := range header[:i] {
+			if lettersOf(other) != name {
+				continue
 			}
-		}
-		if share(same, len(rows), 0.3) {
-			return true
+			same := 0
+			for _, r := range rows {
+				a, b := lettersOf(r[k]), lettersOf(r[i])
+				if a != "" && b != "" && (strings.Contains(b, a) || strings.Contains(a, b)) {
+					same++
+				}
+			}
+			if share(same, len(rows), 0.3) {
+				return true
+			}
 		}
 	}
 	return false
+}
+
+// lettersOf are the letters and digits of a text, in small ones.
+func lettersOf(s string) string {
+	return strings.Map(func(r rune) rune {
+		if !unicode.IsLetter(r) && !unicode.IsDigit(r) {
+			return -1
+		}
+		return unicode.ToLower(r)
+	}, s)
 }
 
 // numbersOnly tells a header that is a number, and no year, above the numbers of the only field.
@@ -237,7 +257,7 @@ func shapedAlike(l *format.Sample, rows [][]string) bool {
 }
 
 // shapeOf gives what kinds of characters stand in a text, one by one and in runs, and how many numbers it has; "" where nothing in it is a
-// letter.
+// letter, and few numbers.
 func shapeOf(c string) (exact, loose string, numbers int) {
 	var one, runs strings.Builder
 	letter := false
@@ -259,7 +279,7 @@ func shapeOf(c string) (exact, loose string, numbers int) {
 		}
 		before = r
 	}
-	if !letter {
+	if !letter && (numbers < 4 || !strings.Contains(c, " ")) { // two places of the globe are no name either
 		return "", "", 0
 	}
 	return one.String(), runs.String(), numbers

@@ -293,8 +293,18 @@ func (s *sample) onePart(take func(int, Finding)) {
 	}
 	s.sideBySide(prefixes, byPrefix, take)
 	length, codes := 0, 0
+	more := func(p string) bool { // one has something behind its number, as T1a beside T2: what that means nobody knows
+		return slices.ContainsFunc(s.lie.Names, func(n string) bool {
+			rest, ok := strings.CutPrefix(n, p)
+			return ok && rest != "" && rest[0] >= '0' && rest[0] <= '9' && !slices.Contains(byPrefix[p], n)
+		})
+	}
 	for _, p := range prefixes {
 		if len(byPrefix[p]) < 2 {
+			continue
+		}
+		if more(p) {
+			codes = -1 << 20
 			continue
 		}
 		if length == 0 {
