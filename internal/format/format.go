@@ -120,7 +120,9 @@ type Chunk struct {
 	text  textChunk
 	batch *table.Batch // rows read already
 	late  *late        // what else became of rows on the way in
-	Bytes int64
+
+	offset int64 // of the text in its file, where that is wanted
+	Bytes  int64
 }
 
 // Source is a table to be read. Next is called by one goroutine; each worker has a Parser of its own.

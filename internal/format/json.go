@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"io"
+	"math"
 	"os"
 	"strings"
 
@@ -84,20 +85,20 @@ func readJSON(in *opened, o ReadOptions) (*oneFile, *Input, error) {
 			}
 			f.kept = kept
 			f.again = func() (io.Reader, func(), error) {
-				_, err := kept.Seek(0, io.SeekStart)
-				return kept, func() {}, err
+				return io.NewSectionReader(kept, 0, math.MaxInt64), func() {}, nil
 			}
 			from = io.TeeReader(io.MultiReader(from, in.rest), kept)
 		}
 	}
-	names := &jsonReader{f: f, names: func(name []byte) {
-		if _, ok := f.at[string(name)]; !ok {
-			f.at[string(name)] = len(f.names)
-			f.names = append(f.names, string(name))
-		}
-	}}
-	err := names.read(from)
-	if failed := names.failed; failed != nil {
+	parted := in.rest != nil && cutAt(in.probe) > 0
+	var err, failed error
+	if parted {
+		err, failed = f.namesInParts(from)
+	} else {
+		names := &jsonReader{f: f, names: f.name}
+		err, failed = names.read(from), names.failed
+	}
+	if failed != nil {
 		f.close()
 		return nil, nil, in.readError(failed)
 	}
@@ -111,8 +112,24 @@ func readJSON(in *opened, o ReadOptions) (*oneFile, *Input, error) {
 	}
 	clean, notes := headerNames(f.names, in.notes)
 	input := &Input{Name: in.name, Fields: len(f.names), Size: in.size, Notes: notes, How: Found{Encoding: in.found}}
+	if parted {
+		parts, err := f.inParts()
+		if err != nil {
+			f.close()
+			return nil, nil, err
+		}
+		return &oneFile{body: parts, names: clean}, input, nil
+	}
 	f.pull()
 	return &oneFile{body: f, names: clean}, input, nil
+}
+
+// name takes a name that was met.
+func (f *jsonFile) name(name []byte) {
+	if _, ok := f.at[string(name)]; !ok {
+		f.at[string(name)] = len(f.names)
+		f.names = append(f.names, string(name))
+	}
 }
 
 // jsonFile is the objects of a JSON or NDJSON text. They are gone through twice: for the names of the fields, and for the rows.
@@ -137,6 +154,7 @@ type jsonReader struct {
 	cell   func(name []byte, kind jsontext.Kind, value []byte) error
 	end    func() error
 	failed error // of reading the text
+	line   int   // where the text begins, 0: in the first
 
 	d      *jsontext.Decoder
 	lines  lineCounter
@@ -182,8 +200,13 @@ func (l *lineCounter) at(offset int64) int {
 
 // read goes through a text.
 func (r *jsonReader) read(from io.Reader) error {
-	r.lines = lineCounter{from: from, line: 1}
-	r.d = jsontext.NewDecoder(&r.lines, jsontext.AllowDuplicateNames(true))
+	r.lines = lineCounter{from: from, line: max(1, r.line), ends: r.lines.ends[:0]}
+	if r.d == nil {
+		r.d = jsontext.NewDecoder(&r.lines, jsontext.AllowDuplicateNames(true))
+	} else {
+		r.d.Reset(&r.lines, jsontext.AllowDuplicateNames(true))
+	}
+	r.inside, r.prefix = false, r.prefix[:0]
 	for {
 		switch kind := r.d.PeekKind(); kind {
 		case '[':
@@ -298,8 +321,13 @@ func (r *jsonReader) fault(err error) error {
 	if errors.As(err, &s) {
 		line, err = r.lines.at(s.ByteOffset), s.Err
 	}
-	return diag.Dataf("this is not JSON: %s", strings.TrimPrefix(err.Error(), "jsontext: ")).At(r.f.file, line)
+	e := diag.Dataf("this is not JSON: %s", strings.TrimPrefix(err.Error(), "jsontext: ")).At(r.f.file, line)
+	e.Cause = errNotJSON
+	return e
 }
+
+// errNotJSON is the cause of a fault in the syntax of a text.
+var errNotJSON = errors.New("no JSON")
 
 const jsonRows = 1000 // a chunk
 
@@ -324,36 +352,105 @@ func (f *jsonFile) pull() {
 // span is where a cell stands in the text of a batch.
 type span struct{ from, to int }
 
+// objects makes rows of the objects that a reader goes through.
+type objects struct {
+	f     *jsonFile
+	text  []byte // of all cells of a batch
+	cells []span
+	lines []int32
+	first int // the line of the first
+
+	given  []int // the last object that had each member
+	object int
+	blank  []span
+	next   int  // where the next member is to be expected
+	open   bool // an object has begun
+}
+
+// from has a reader hand its objects over.
+func (o *objects) from(r *jsonReader) {
+	width := len(o.f.names)
+	o.given, o.blank = make([]int, width), make([]span, width)
+	r.begin = func(line int) error {
+		o.next, o.open = 0, true
+		if len(o.lines) == 0 {
+			o.first = line
+		}
+		o.lines = append(o.lines, int32(line-o.first))
+		o.cells = append(o.cells, o.blank...)
+		o.object++
+		return nil
+	}
+	r.cell = o.cell
+	r.end = func() error {
+		o.open = false
+		return nil
+	}
+}
+
+func (o *objects) cell(name []byte, kind jsontext.Kind, value []byte) error {
+	width := len(o.f.names)
+	at, ok := o.next, true
+	if o.next >= width || o.f.names[o.next] != string(name) {
+		at, ok = o.f.at[string(name)]
+	}
+	if o.next = at + 1; !ok {
+		return diag.Systemf("the file changed while it was read").At(o.f.file, 0)
+	}
+	if o.given[at] == o.object {
+		return diag.Dataf("the object has two members of that name").At(o.f.file, o.first+int(o.lines[len(o.lines)-1])).InField(string(name)).Trying("give one of them another name")
+	}
+	o.given[at] = o.object
+	from := len(o.text)
+	var err error
+	switch kind {
+	case 'n':
+	case '"':
+		o.text, err = unquoted(o.text, value)
+	default: // a number keeps its text
+		o.text = append(o.text, value...)
+	}
+	o.cells[len(o.cells)-width+at] = span{from, len(o.text)}
+	return err
+}
+
+// drop forgets an object that has begun: one that is at fault is no row.
+func (o *objects) drop() {
+	if o.open {
+		o.lines, o.cells, o.open = o.lines[:len(o.lines)-1], o.cells[:len(o.cells)-len(o.f.names)], false
+	}
+}
+
+// batch makes a batch of the rows so far, whose text is then its own.
+func (o *objects) batch(b *table.Batch) {
+	width := len(o.f.names)
+	b.Shape(width)
+	b.Rows = len(o.lines)
+	all := view.String(o.text)
+	for i := range width {
+		col := b.Cols[i].Make(len(o.lines))
+		for r := range col {
+			s := o.cells[r*width+i]
+			col[r] = all[s.from:s.to]
+		}
+	}
+	b.Origin = table.Origin{Line: o.first, Each: 1, Lines: o.lines}
+	o.text, o.cells, o.lines = make([]byte, 0, len(o.text)+len(o.text)/8), o.cells[:0], make([]int32, 0, len(o.lines))
+}
+
 // rows reads the rows of a text; io.EOF where nobody takes them any more.
 func (f *jsonFile) rows(from io.Reader, stop <-chan struct{}) error {
-	width, most := len(f.names), table.RowsOf(len(f.names), jsonRows)
-	var text []byte // of all cells of a batch
-	var cells []span
-	var lines []int32
-	first, before := 0, int64(0)
-	given := make([]int, width) // the last object that had each
-	object := 0
-	r := &jsonReader{f: f}
+	most, before := table.RowsOf(len(f.names), jsonRows), int64(0)
+	r, o := &jsonReader{f: f}, &objects{f: f}
 	send := func() error {
-		if len(lines) == 0 {
+		if len(o.lines) == 0 {
 			return nil
 		}
 		b := table.Get()
-		b.Shape(width)
-		b.Rows = len(lines)
-		all := view.String(text)
-		for i := range width {
-			col := b.Cols[i].Make(len(lines))
-			for r := range col {
-				s := cells[r*width+i]
-				col[r] = all[s.from:s.to]
-			}
-		}
-		b.Origin = table.Origin{Line: first, Each: 1, Lines: lines}
+		o.batch(b)
 		at := r.d.InputOffset()
 		c := Chunk{batch: b, Bytes: at - before}
 		before = at
-		text, cells, lines = make([]byte, 0, len(text)+len(text)/8), cells[:0], make([]int32, 0, most)
 		select {
 		case f.chunks <- c:
 			return nil
@@ -361,55 +458,20 @@ func (f *jsonFile) rows(from io.Reader, stop <-chan struct{}) error {
 			return io.EOF
 		}
 	}
-	blank, next := make([]span, width), 0 // next: where the next member is to be expected
-	open := false                         // an object has begun
-	r.begin = func(line int) error {
-		next, open = 0, true
-		if len(lines) == 0 {
-			first = line
-		}
-		lines = append(lines, int32(line-first))
-		cells = append(cells, blank...)
-		object++
-		return nil
-	}
-	r.cell = func(name []byte, kind jsontext.Kind, value []byte) error {
-		at, ok := next, true
-		if next >= width || f.names[next] != string(name) {
-			at, ok = f.at[string(name)]
-		}
-		if next = at + 1; !ok {
-			return diag.Systemf("the file changed while it was read").At(f.file, 0)
-		}
-		if given[at] == object {
-			return diag.Dataf("the object has two members of that name").At(f.file, first+int(lines[len(lines)-1])).InField(string(name)).Trying("give one of them another name")
-		}
-		given[at] = object
-		from := len(text)
-		var err error
-		switch kind {
-		case 'n':
-		case '"':
-			text, err = unquoted(text, value)
-		default: // a number keeps its text
-			text = append(text, value...)
-		}
-		cells[len(cells)-width+at] = span{from, len(text)}
-		return err
-	}
+	o.from(r)
 	r.end = func() error {
-		open = false
-		if len(lines) == most {
+		o.open = false
+		if len(o.lines) == most {
 			return send()
 		}
 		return nil
 	}
 	err := r.read(from)
-	if err != nil && err != io.EOF && open { // the object that is at fault is no row
-		lines, cells = lines[:len(lines)-1], cells[:len(cells)-width]
-	}
 	if err == io.EOF {
 		return err
+	}
+	if err != nil {
+		o.drop()
 	}
 	if e := send(); err == nil {
 		err = e

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"slices"
 	"strings"
@@ -154,3 +155,68 @@ func TestJSONFaults(t *testing.T) {
 type failingReader struct{}
 
 func (failingReader) Read([]byte) (int, error) { return 0, errors.New("the scale fell over") }
+
+// asRead is what comes of a JSON text: its names, rows with their lines, and the fault.
+func asRead(text string, parts int) string {
+	f := &jsonFile{file: "x.ndjson", at: map[string]int{}, again: func() (io.Reader, func(), error) { return strings.NewReader(text), func() {}, nil }}
+	var out strings.Builder
+	tell := func(b *table.Batch) {
+		for r := range b.Rows {
+			fmt.Fprintf(&out, "%d %q\n", b.Origin.LineOf(r), b.Row(r, nil))
+		}
+	}
+	if parts == 0 {
+		(&jsonReader{f: f, names: f.name}).read(strings.NewReader(text))
+		fmt.Fprintf(&out, "%q\n", f.names)
+		f.pull()
+		defer f.close()
+		for {
+			c, err := f.next()
+			if err != nil {
+				fmt.Fprintln(&out, err)
+				return out.String()
+			}
+			tell(c.batch)
+		}
+	}
+	defer func(was int) { chunkSize = was }(chunkSize)
+	chunkSize = parts
+	f.namesInParts(strings.NewReader(text))
+	fmt.Fprintf(&out, "%q\n", f.names)
+	p, err := f.inParts()
+	if err != nil {
+		return err.Error()
+	}
+	parse := p.parser(nil, parsing{})
+	for {
+		c, err := p.next()
+		if err == nil {
+			b := &table.Batch{}
+			err = parse(c, b)
+			tell(b)
+		}
+		if err != nil {
+			fmt.Fprintln(&out, err)
+			return out.String()
+		}
+	}
+}
+
+// FuzzJSONInParts: objects that are read in parts are those of a reader of the whole text, with their lines, up to the same fault.
+func FuzzJSONInParts(f *testing.F) {
+	for _, s := range []string{
+		"{\"a\":1,\"b\":\"x\"}\n{\"b\":null}\n{\"c\":[1,\n2]}\n", "{\n \"a\": {\"x\": 1}\n}\n\n{\n \"a\": \"}\\n{\"\n}\r\n{\"z\":true}", "{\"a\":{\"x\":1}\n{\"b\":2}\n{\"c\":3}",
+		"{\"a\":[{}\n{}]}\n{\"b\":1}", "{\"a\":1}\n{\"a\":1,\"a\":2}\n{\"b\":3}", "{\"a\":1}\n 5 \n{\"b\":1}", "{\"a\":1}\n{\"b\":1}}\n{\"c\":1}", "{\"a\":1} {\"b\":2}\n{\"c\":3}\n[{\"d\":4}]\n{\"e\":5}",
+		"{\"a\":1}\n{\"a\":2\n{\"a\":3}\n", "{\"a\":1}\n{\"a\":\"\x01\"}\n{\"b\":3}\n",
+	} {
+		f.Add(s, 8)
+	}
+	f.Fuzz(func(t *testing.T, text string, size int) {
+		if size < 1 || size > 1000 || len(text) > 4000 {
+			return
+		}
+		if whole, parts := asRead(text, 0), asRead(text, size); whole != parts {
+			t.Errorf("in parts of %d:\n%s\nwhole:\n%s", size, parts, whole)
+		}
+	})
+}

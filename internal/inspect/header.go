@@ -183,7 +183,7 @@ func pairedAlike(l *format.Sample, rows [][]string) bool {
 			same := 0
 			for _, r := range rows {
 				a, b := lettersOf(r[k]), lettersOf(r[i])
-				if a != "" && b != "" && (strings.Contains(b, a) || strings.Contains(a, b)) {
+				if len(a) > 1 && len(b) > 1 && strings.ContainsFunc(a, unicode.IsLetter) && (strings.Contains(b, a) || strings.Contains(a, b)) {
 					same++
 				}
 			}
