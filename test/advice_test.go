@@ -151,6 +151,7 @@ func TestAdvice(t *testing.T) {
 		"samples taken twice":               {rows("hive,T1a,T1b,T2,T3,N1,N2", "@,1,2,3,4,5,6", "a", "b", "c"), nil},
 		"codes above numbers":               {rows("code,scale", "@", "HIVE00000335137,1", "HIVE00000335137,2", "HIVE00000335138,x", "HIVE00000335138,y", "HIVE00000335139,3", "HIVE00000335139,z"), nil},
 		// reading
+		"commas in a tsv":           {"town,kilos\nVesk,1\nUlmo,2\n", []string{"safe reading: revuelta convert --delimiter , FILE"}},
 		"pairs but for signs":       {"ab-dune,ab'dune\nal-fora,al'fora\nlan,la'n\nulmo-vesk,ulmo'Vesk\ntamro,Tamro\norran,Or-ran\n", []string{"safe reading: revuelta convert --header none FILE"}},
 		"a town and its plain name": {"city,city_plain\nVesk,Vesk\nUlmo,Ulmo\nTamró,Tamro\nOrran,Orran\nAlder,Alder\n", nil},
 		"pairs of one name":         {"Andor;Andor;And\nAldor;Aldor;Ald\nVesk;Vesk;Ves\nUlmo;Ulmo;Ulm\nTamro;Tamra;Tam\nOrran;Orran;Orr\n", []string{"safe reading: revuelta convert --header none FILE"}},
@@ -179,6 +180,9 @@ func TestAdvice(t *testing.T) {
 		"a title of cells":          {"many people,,\ncannot resist,,notes\nat,,top\nof,,\nlot,kilos,jars\n1,2,3\n2,3,5\n", []string{"safe header: revuelta convert --header 5 FILE"}},
 	} {
 		file := "in.csv"
+		if strings.HasSuffix(name, "in a tsv") {
+			file = "in.tsv"
+		}
 		if strings.HasPrefix(c.text, "{") {
 			file = "in.json"
 		}

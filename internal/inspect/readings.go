@@ -156,6 +156,8 @@ func doubtful(l *format.Sample, o format.ReadOptions) string {
 		return "it begins with #"
 	case o.Layout.Comment == "" && len(l.Names) > 1 && commentAlone(rows, len(l.Names)), o.Layout.Comment == "" && commentedHeader(l):
 		return "lines in it begin with #"
+	case o.Delimiter == 0 && o.Layout.Widths == nil && l.As == "tsv" && len(l.Names) == 1 && strings.ContainsAny(rows[0].first(), ",;|"):
+		return "its name says tabs, and it has none"
 	case o.Delimiter == 0 && o.Layout.Widths == nil && partedBy(rows) != 0:
 		return "it has one field, with cells parted by " + string(rune(partedBy(rows)))
 	case o.Delimiter == 0 && o.Layout.Widths == nil && len(l.Names) == 1 && len(rows) > 2 && slices.ContainsFunc(rows, func(r laid) bool { return strings.ContainsAny(strings.TrimSpace(r.first()), " \t") }):
@@ -295,6 +297,13 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 		}
 	}
 	if by := byte(0); plain != nil && fault == nil && untold && len(rows) > 0 {
+		if plain.As == "tsv" && len(plain.Names) == 1 { // its suffix says tab, and there is none
+			for _, by := range []byte{',', ';', '|'} {
+				if try("--delimiter "+Shell(string(rune(by))), func(c *format.ReadOptions) { c.Delimiter = by }, func(l *format.Sample) bool { return asWide(l) && len(l.Names) > 1 }) {
+					return out
+				}
+			}
+		}
 		if by = partedBy(rows); by != 0 && try("--delimiter "+string(rune(by)), func(c *format.ReadOptions) { c.Delimiter = by }, asWide) {
 			return out
 		}
