@@ -180,14 +180,15 @@ func pairedAlike(l *format.Sample, rows [][]string) bool {
 			if lettersOf(other) != name {
 				continue
 			}
-			same := 0
+			same, distinct := 0, map[string]bool{}
 			for _, r := range rows {
 				a, b := lettersOf(r[k]), lettersOf(r[i])
 				if len(a) > 1 && len(b) > 1 && strings.ContainsFunc(a, unicode.IsLetter) && (strings.Contains(b, a) || strings.Contains(a, b)) {
 					same++
+					distinct[a] = true
 				}
 			}
-			if share(same, len(rows), 0.3) {
+			if share(same, len(rows), 0.3) && 2*len(distinct) > same { // not the same word for what is missing
 				return true
 			}
 		}
