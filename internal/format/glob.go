@@ -48,6 +48,9 @@ func Expand(paths []string) ([]string, error) {
 
 // stem is the name of a file without its folder and the suffixes of its format and compression.
 func stem(path string) string {
+	if server.IsAddress(path) || strings.HasPrefix(path, diag.Server) {
+		return path[strings.LastIndexByte(path, '#')+1:]
+	}
 	if i := strings.LastIndexByte(path, '#'); i > 0 {
 		path = path[:i]
 	}

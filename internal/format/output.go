@@ -101,6 +101,9 @@ func (o *Output) track(now bool) {
 
 // Create begins an output file.
 func Create(path string) (*Output, error) {
+	if server.IsAddress(path) {
+		return nil, diag.Usagef("a table of a server is written by -o and write, and stands for no other file").At(NameOf(path), 0)
+	}
 	o := &Output{Name: path}
 	path = FileOf(path)
 	var err error

@@ -134,6 +134,11 @@ write wide.csv
 			assert.Contains(t, d.good(args...), want, args)
 		}
 	}
+	d.do("create table \"2024-05\" (x text); insert into \"2024-05\" values ('a')")
+	assert.Equal(t, "x,year,month\na,2024,05\n", d.good("convert", "--quiet", "postgres:#2024-05", "--source-part", "{year}-{month}"))
+	d.good("profile", "postgres:#tidy", "-o", "postgres:#dictionary")
+	assert.Equal(t, [][]string{{"4"}}, d.do("select count(*) from dictionary"))
+	assert.Equal(t, "colony,April,May\n026,1.10,4\n007,,2.5\n026,1.10,4\n007,,2.5\n", d.good("append", "postgres:#harvest", "postgres:#harvest", "--quiet"))
 	assert.Contains(t, d.good("convert", "--quiet", "postgres:#harvest", "more.csv", "--source", "from"), "026,1.10,4,"+at+"#harvest\n")
 	// The same once more: what was written is there, and nothing is changed.
 	_, told, status = d.run("run", plan)
