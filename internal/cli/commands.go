@@ -276,14 +276,18 @@ func listFormats(_ context.Context, a *app, c *call) error {
 		if !f.Reads() {
 			does = "written"
 		}
-		a.sayf("%-8s %s, %s\n", f.Name, strings.Join(f.Suffixes, " "), does)
+		named := strings.Join(f.Suffixes, " ")
+		if named == "" {
+			named = f.Name + "://…#TABLE"
+		}
+		a.sayf("%-8s %s, %s\n", f.Name, named, does)
 		for _, said := range [][2]string{{"keeps", f.Keeps}, {"loses", f.Loses}} {
 			for k, line := range diag.Fold(said[1], 80-16) {
 				a.sayf("%8s %-6s %s\n", "", map[bool]string{true: said[0]}[k == 0], line)
 			}
 		}
 	}
-	a.sayf("\nAll but sqlite also inside .gz and .zst, and read from a .zip: its one table, or export.zip#june.csv.\n")
+	a.sayf("\nAll but sqlite and postgres also inside .gz and .zst, and read from a .zip: its one table, or export.zip#june.csv.\n")
 	return nil
 }
 

@@ -14,7 +14,7 @@ import (
 
 var serverFormat = Format{
 	Name:   "postgres",
-	Keeps:  "the order of fields; numbers, dates, timestamps and TRUE and FALSE as such where every cell survives, else text; blank is NULL (postgres://HOST/DATABASE#TABLE)",
+	Keeps:  "the order of fields; numbers, dates, timestamps and TRUE and FALSE as such where every cell survives, else text; blank is NULL",
 	Loses:  "the order of rows where there is no primary key and no --by; NULL and empty text are both blank",
 	tables: true, server: true,
 	open: one(openServer), sample: sampleOfServer,
