@@ -168,6 +168,7 @@ func TestAdvice(t *testing.T) {
 		"marked beneath":            {"# made by a scale\n#lot\tkilos\nL-1\t2\nL-2\t3\n", []string{"safe reading: revuelta convert --header 2 FILE"}},
 		"joined letters":            {rows("lot,keeper", "L-#,@", "شاهزاده\u200cنشین", "Onkara", "Bryzel", "Dovri"), nil},
 		"names behind a mark":       {"# id kilos\n1 2.5\n26 3.5\n27 4.5\n", []string{"decide reading: revuelta convert --delimiter spaces --comment '#' --header none FILE"}},
+		"names but of rows":         {"# weighed in May\n# kilos jars\nL-1\t1.5\t3\nL-2\t2.5\t4\nL-3\t2\t4\n", []string{"decide reading: revuelta convert --comment '#' --header none FILE"}},
 		"a mark on a name":          {"#id kilos\n1 2.5\n26 3.5\n", []string{"safe reading: revuelta convert --delimiter spaces FILE"}},
 		"runs of spaces":            {"lot   kilos\n1     2.5\n26    3\n", []string{"safe reading: revuelta convert --delimiter spaces FILE"}},
 		"no header":                 {"1,2.5,-3\n2,3.5,4\n3,1.25,5\n", []string{"safe reading: revuelta convert --header none FILE"}},

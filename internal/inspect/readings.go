@@ -57,7 +57,7 @@ func readable(in input, o format.ReadOptions, l *format.Sample, err error) (*for
 	if len(others) > 0 {
 		w := others[0]
 		part, question := Safe, ""
-		if l != nil && w.options.Layout.Comment != "" {
+		if l != nil && w.options.Layout.Comment == "#" {
 			if _, names := namedBehind(filledRows(l)); names != "" {
 				part, question = Decide, "do the names of the fields stand in the comment ("+names+")? rename gives them"
 			}
@@ -290,6 +290,12 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 		}, even) {
 			return out
 		}
+		if _, names := namedBehind(rows); names != "" && try("--comment '#' --header none", func(c *format.ReadOptions) { // the first row of data names nothing
+			comment(c)
+			c.Header = format.Header{Kind: format.HeaderNone}
+		}, func(l *format.Sample) bool { return len(l.Names) > 1 && asWide(l) }) {
+			return out
+		}
 		full := func(l *format.Sample) bool { return len(l.Names) > 1 && len(l.First) > l.Body && asWide(l) }
 		if try("--comment '#'", comment, full) || fault != nil && (try("--comment '#' --escape backslash", func(c *format.ReadOptions) { comment(c); c.Layout.Backslash = true }, full) ||
 			try("--comment '#' --quote none", func(c *format.ReadOptions) { comment(c); c.NoQuotes = true }, full)) || untold && try("--comment '#' --delimiter spaces", func(c *format.ReadOptions) { comment(c); spaces(c) }, even) {
@@ -420,10 +426,21 @@ func namedBehind(rows []laid) (at int, names string) {
 		return -1, ""
 	}
 	words, pieces := strings.Fields(rows[at-1].first()), strings.Fields(rows[at].first())
-	if slices.ContainsFunc(words, func(w string) bool { _, number := decimal.Parse(w); return number }) || len(pieces) < 2 {
+	if slices.ContainsFunc(words, func(w string) bool { _, number := decimal.Parse(w); return number }) {
+		return -1, ""
+	}
+	if n := len(rows[at]); n > 1 { // they are parted already, and the names of rows may have none
+		if words[0] == "#" && (len(words) == n || len(words) == n+1) && slices.ContainsFunc(rows[at], isNumber) {
+			return at - 1, strings.Join(words[1:], ", ")
+		}
+		return -1, ""
+	}
+	if len(pieces) < 2 {
 		return -1, ""
 	}
 	switch {
+	case len(words) == len(pieces) && words[0] == "#":
+		return at - 1, strings.Join(words[1:], ", ")
 	case len(words) == len(pieces):
 		return at - 1, ""
 	case len(words) == len(pieces)+1 && words[0] == "#":
