@@ -152,6 +152,9 @@ func TestAdvice(t *testing.T) {
 		"codes above numbers":               {rows("code,scale", "@", "HIVE00000335137,1", "HIVE00000335137,2", "HIVE00000335138,x", "HIVE00000335138,y", "HIVE00000335139,3", "HIVE00000335139,z"), nil},
 		// reading
 		"commas in a tsv":           {"town,kilos\nVesk,1\nUlmo,2\n", []string{"safe reading: revuelta convert --delimiter , FILE"}},
+		"codes in order":            {rows("AA,Vesk", "A@,Town #", "B", "C", "D", "E", "F", "G", "H", "I", "J", "K", "L", "M", "N", "O", "P", "Q", "R", "S", "T", "U"), []string{"safe reading: revuelta convert --header none FILE"}},
+		"a name above codes":        {rows("ST,town", "A@,Town #", "B", "C", "D", "E", "F", "G", "H", "I", "J", "K", "L", "M", "N", "O", "P", "Q", "R", "S", "T", "U"), nil},
+		"addresses":                 {"Onkara,o@farm.example\nBryzel,b@farm.example\nDovri,d@farm.example\n", []string{"safe reading: revuelta convert --header none FILE"}},
 		"pairs but for signs":       {"ab-dune,ab'dune\nal-fora,al'fora\nlan,la'n\nulmo-vesk,ulmo'Vesk\ntamro,Tamro\norran,Or-ran\n", []string{"safe reading: revuelta convert --header none FILE"}},
 		"a town and its plain name": {"city,city_plain\nVesk,Vesk\nUlmo,Ulmo\nTamró,Tamro\nOrran,Orran\nAlder,Alder\n", nil},
 		"pairs of one name":         {"Andor;Andor;And\nAldor;Aldor;Ald\nVesk;Vesk;Ves\nUlmo;Ulmo;Ulm\nTamro;Tamra;Tam\nOrran;Orran;Orr\n", []string{"safe reading: revuelta convert --header none FILE"}},

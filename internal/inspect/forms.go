@@ -160,7 +160,7 @@ func (s *sample) namesAndValues() []Finding {
 				}
 				continue
 			}
-			if twice > 0 || v != k+1 && all+none < 6 || all+none < 3 { // the value stands behind its name
+			if twice > 0 || v != k+1 || all+none < 3 { // the value stands behind its name
 				continue
 			}
 			return []Finding{{Kind: "names and values", Says: fmt.Sprintf("%s and %s look like names and values", diag.Quote(f.name), diag.Quote(g.name)),

@@ -146,7 +146,7 @@ func namesAreData(l *format.Sample) bool {
 		seen[c] = true
 	}
 	alone := numbers == 1 && telling == 1 && len(rows) > 4 // a number with a decimal point over numbers is no name
-	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || alone || among(l, rows) || codesAbove(l, rows) || recurring(l, rows) || goesOn(l, rows) || shapedAlike(l, rows) || numbersOnly(l, rows)
+	return telling > 0 && (telling > 1 || numbers == len(l.Names)) && !(grows && numbers > 2) || alone || among(l, rows) || codesAbove(l, rows) || recurring(l, rows) || goesOn(l, rows) || shapedAlike(l, rows) || numbersOnly(l, rows) || inOrder(l, rows) || addressed(l, rows)
 }
 
 // goesOn tells a header that begins what goes on beneath it: its first cell is the number before those of the rows, 1 above 2, 3, 4.
@@ -204,6 +204,42 @@ func lettersOf(s string) string {
 		}
 		return unicode.ToLower(r)
 	}, s)
+}
+
+// inOrder tells a header whose first cell is the first of those beneath it, which stand in order, nearly all, and are of its shape.
+func inOrder(l *format.Sample, rows [][]string) bool {
+	before := strings.TrimSpace(l.First[l.Header.From-1].Cells[0])
+	shape, _, _ := shapeOf(before)
+	if shape == "" || len(rows) < 20 {
+		return false
+	}
+	rows = rows[:min(len(rows), 500)]
+	order := 0
+	for k, r := range rows {
+		c := strings.TrimSpace(r[0])
+		if s, _, _ := shapeOf(c); s != shape || k == 0 && c <= before {
+			return false
+		}
+		if c > before {
+			order++
+		}
+		before = c
+	}
+	return share(order, len(rows), 0.95)
+}
+
+// addressed tells a header with an address of a person or a page above such addresses.
+func addressed(l *format.Sample, rows [][]string) bool {
+	address := func(c string) bool {
+		at := strings.IndexByte(c, '@')
+		return at > 0 && strings.IndexByte(c[at:], '.') > 1 && !strings.ContainsAny(c, " ,;") || strings.HasPrefix(c, "http://") || strings.HasPrefix(c, "https://")
+	}
+	for i, c := range l.First[l.Header.From-1].Cells {
+		if i < len(l.Names) && len(rows) > 1 && address(c) && !slices.ContainsFunc(rows[:min(len(rows), 50)], func(r []string) bool { return r[i] != "" && !address(r[i]) }) {
+			return true
+		}
+	}
+	return false
 }
 
 // numbersOnly tells a header that is a number, and no year, above the numbers of the only field.
