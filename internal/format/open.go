@@ -73,6 +73,15 @@ func missing(name string, err error) *diag.Error {
 	if folder == "" {
 		folder = "."
 	}
+	if kind, rest, ok := strings.Cut(name, ":"); ok && strings.Contains(rest, "#") || strings.Contains(rest, "//") {
+		if near := diag.Nearest(kind, []string{"postgres"}); near != "" {
+			return e.Trying("did you mean " + near + ":" + rest + "?")
+		}
+		if strings.Contains(rest, "#") {
+			e.Text = "this is no file, and of servers only the tables of PostgreSQL are read"
+			return e.Trying("postgres://HOST/DATABASE#TABLE")
+		}
+	}
 	if strings.Contains(name, "://") {
 		e.Text = "this is an address, and nothing is read from the network"
 		return e.Trying("fetch it into a file first")

@@ -89,6 +89,8 @@ func TestBadInput(t *testing.T) {
 		{2, []string{"profile", at + "#harvest", "--html", at + "#page"}, []string{"a table of a server is written by -o and write"}},
 		{2, []string{"stencil", "a b / c d", at + "#harvest"}, []string{"a table of a server is no sheet"}},
 		{2, []string{"convert", at + "#harvest", "--sheet", "1"}, []string{"workbooks"}},
+		{3, []string{"convert", "postgre:#harvest"}, []string{"did you mean postgres:#harvest?"}},
+		{3, []string{"convert", "other://h/d#t"}, []string{"of servers only the tables of PostgreSQL are read"}},
 		{3, []string{"convert", "https://example.invalid/x.csv"}, []string{"nothing is read from the network"}},
 	} {
 		out, told, status := d.run(c.args...)
