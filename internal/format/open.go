@@ -74,7 +74,14 @@ func missing(name string, err error) *diag.Error {
 		folder = "."
 	}
 	if kind, rest, ok := strings.Cut(name, ":"); ok && strings.Contains(rest, "#") || strings.Contains(rest, "//") {
+		if at := strings.LastIndexByte(rest, '@'); at > 0 && strings.HasPrefix(rest, "//") { // who is meant is nobody's business
+			e.File = kind + "://…" + rest[at:]
+		}
 		if near := diag.Nearest(kind, []string{"postgres"}); near != "" {
+			var told *diag.Error
+			if _, err := server.Parse(near + ":" + rest); errors.As(err, &told) {
+				return told
+			}
 			return e.Trying("did you mean " + near + ":" + rest + "?")
 		}
 		if strings.Contains(rest, "#") {

@@ -90,6 +90,8 @@ func TestBadInput(t *testing.T) {
 		{2, []string{"stencil", "a b / c d", at + "#harvest"}, []string{"a table of a server is no sheet"}},
 		{2, []string{"convert", at + "#harvest", "--sheet", "1"}, []string{"workbooks"}},
 		{3, []string{"convert", "postgre:#harvest"}, []string{"did you mean postgres:#harvest?"}},
+		{2, []string{"convert", "postgre://keeper:" + secret + "@h/d#harvest"}, []string{"a password does not belong"}},
+		{3, []string{"convert", "other://keeper:" + secret + "@h/d#harvest"}, []string{"other://…@h/d#harvest"}},
 		{3, []string{"convert", "other://h/d#t"}, []string{"of servers only the tables of PostgreSQL are read"}},
 		{3, []string{"convert", "https://example.invalid/x.csv"}, []string{"nothing is read from the network"}},
 	} {
