@@ -426,7 +426,10 @@ func namedBehind(rows []laid) (at int, names string) {
 		return -1, ""
 	}
 	words, pieces := strings.Fields(rows[at-1].first()), strings.Fields(rows[at].first())
-	if slices.ContainsFunc(words, func(w string) bool { _, number := decimal.Parse(w); return number }) {
+	if slices.ContainsFunc(words, func(w string) bool {
+		_, number := decimal.Parse(w)
+		return number || strings.Contains(w, "//") || strings.ContainsAny(w[len(w)-1:], ".:;,")
+	}) { // a sentence
 		return -1, ""
 	}
 	if n := len(rows[at]); n > 1 { // they are parted already, and the names of rows may have none
