@@ -242,6 +242,38 @@ func addressed(l *format.Sample, rows [][]string) bool {
 	return false
 }
 
+// namingToo are words that end the names of fields, beside those of naming.
+var namingToo = []string{"value", "description", "date", "year", "country", "unit", "comment", "note"}
+
+// namesProved tells a header that can't be a row of data: a word stands above numbers or dates, or one that names things; or there is none.
+func namesProved(l *format.Sample) bool {
+	rows, _ := l.Data()
+	if l.Header.From == 0 || len(rows) == 0 {
+		return true
+	}
+	for i, n := range l.Names {
+		if isNumber(n) || isDate(n) {
+			continue
+		}
+		if words := strings.FieldsFunc(strings.ToLower(n), func(r rune) bool { return !unicode.IsLetter(r) }); keyWord(n) || len(words) > 0 && (slices.Contains(naming, words[len(words)-1]) || slices.Contains(namingToo, words[len(words)-1])) {
+			return true
+		}
+		telling, filled := 0, 0
+		for _, r := range rows[:min(len(rows), 500)] {
+			if c := strings.TrimSpace(r[i]); c != "" {
+				filled++
+				if isNumber(c) || isDate(c) {
+					telling++
+				}
+			}
+		}
+		if share(telling, filled, 0.8) && filled > 0 {
+			return true
+		}
+	}
+	return false
+}
+
 // numbersOnly tells a header that is a number, and no year, above the numbers of the only field.
 func numbersOnly(l *format.Sample, rows [][]string) bool {
 	if len(l.Names) != 1 || len(rows) < 5 {
