@@ -150,6 +150,8 @@ func TestAdvice(t *testing.T) {
 		"a year first or last, at a time":   {"at,kilos\n26/01/10 01:02,1\n26/01/10 05:02,2\n26/01/10 09:02,3\n", []string{"told dates: "}},
 		"samples taken twice":               {rows("hive,T1a,T1b,T2,T3,N1,N2", "@,1,2,3,4,5,6", "a", "b", "c"), nil},
 		"codes above numbers":               {rows("code,scale", "@", "HIVE00000335137,1", "HIVE00000335137,2", "HIVE00000335138,x", "HIVE00000335138,y", "HIVE00000335139,3", "HIVE00000335139,z"), nil},
+		"units as expressions":              {rows("lot,unit", "L-#,@", "K g/m^2", "kg/m^2", "kg/m^2", "kg/m^2", "kg/m^2", "(3/2)-", "(3/2-)", "(3/2-)", "(3/2-)"), nil},
+		"words of one character":            {rows("lot,kind", "L-#,@", "動詞接頭辞語", "名詞接頭辞語", "名詞接頭辞語", "名詞接頭辞語", "名詞接頭辞語", "名詞接頭辞語"), nil},
 		// reading
 		"commas in a tsv":           {"town,kilos\nVesk,1\nUlmo,2\n", []string{"safe reading: revuelta convert --delimiter , FILE"}},
 		"codes in order":            {rows("AA,Vesk", "A@,Town #", "B", "C", "D", "E", "F", "G", "H", "I", "J", "K", "L", "M", "N", "O", "P", "Q", "R", "S", "T", "U"), []string{"safe reading: revuelta convert --header none FILE"}},

@@ -56,10 +56,10 @@ func (s *sample) spellings() []Finding {
 				if tidy[few] > tidy[many] {
 					few, many = b, a
 				}
-				if !alike && tidy[few]*4 <= tidy[many] && len([]rune(few)) >= 5 && !strings.ContainsFunc(few+many, unicode.IsDigit) && !strings.ContainsAny(few+many, "/^*+") && !capitals(few) && levenshtein.ComputeDistance(a, b) == 1 {
+				if !alike && tidy[few]*4 <= tidy[many] && len([]rune(few)) >= 5 && !strings.ContainsFunc(few+many, unicode.IsDigit) && !strings.ContainsAny(few+many, "/^*+") && !capitals(few) && !strings.ContainsFunc(few+many, ideograph) && levenshtein.ComputeDistance(a, b) == 1 {
 					alike = true
 				}
-				if alike && !isNumber(few) && !isNumber(many) && !strings.ContainsAny(few+many, "=,") && enclosed(few) == enclosed(many) && !codes(few, many) && !s.toldApart(f, few, many) {
+				if alike && !computes(few) && !computes(many) && !isNumber(few) && !isNumber(many) && !strings.ContainsAny(few+many, "=,") && enclosed(few) == enclosed(many) && !codes(few, many) && !s.toldApart(f, few, many) {
 					pairs, seen = append(pairs, few+"="+many), append(seen, few)
 					scrub[""] = scrub[""] || scrub[few]
 				}
@@ -77,6 +77,16 @@ func (s *sample) spellings() []Finding {
 			Part: Decide, Question: "is the one a misspelling of the other?", Fields: []string{f.name}, Step: first + "recode " + Shell(selection.Written(f.name)) + " " + Shell(strings.Join(pairs, ","))})
 	}
 	return out
+}
+
+// computes tells an expression, as of a unit or a state: case and signs count in it.
+func computes(c string) bool {
+	return strings.Contains(c, "^") || strings.ContainsAny(c, "0123456789") && strings.ContainsAny(c, "/(")
+}
+
+// ideograph tells a character that is a word or a syllable: another is another word.
+func ideograph(r rune) bool {
+	return unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul)
 }
 
 // codes tells two texts in one word with digits in them: what stands between the digits counts.
