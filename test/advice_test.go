@@ -157,6 +157,7 @@ func TestAdvice(t *testing.T) {
 		"codes in order":            {rows("AA,Vesk", "A@,Town #", "B", "C", "D", "E", "F", "G", "H", "I", "J", "K", "L", "M", "N", "O", "P", "Q", "R", "S", "T", "U"), []string{"safe reading: revuelta convert --header none FILE"}},
 		"a name above codes":        {rows("ST,town", "A@,Town #", "B", "C", "D", "E", "F", "G", "H", "I", "J", "K", "L", "M", "N", "O", "P", "Q", "R", "S", "T", "U"), nil},
 		"addresses":                 {"Onkara,o@farm.example\nBryzel,b@farm.example\nDovri,d@farm.example\n", []string{"safe reading: revuelta convert --header none FILE"}},
+		"a word above numbers":      {"x,.1\n0.00123,0.086311\n0.03414,0.086886\n0.1,0.09\n0.2,0.1\n0.3,0.12\n", nil},
 		"pairs but for signs":       {"ab-dune,ab'dune\nal-fora,al'fora\nlan,la'n\nulmo-vesk,ulmo'Vesk\ntamro,Tamro\norran,Or-ran\n", []string{"safe reading: revuelta convert --header none FILE"}},
 		"a town and its plain name": {"city,city_plain\nVesk,Vesk\nUlmo,Ulmo\nTamró,Tamro\nOrran,Orran\nAlder,Alder\n", nil},
 		"pairs of one name":         {"Andor;Andor;And\nAldor;Aldor;Ald\nVesk;Vesk;Ves\nUlmo;Ulmo;Ulm\nTamro;Tamra;Tam\nOrran;Orran;Orr\n", []string{"safe reading: revuelta convert --header none FILE"}},

@@ -118,6 +118,9 @@ func namesAreData(l *format.Sample) bool {
 	if pairedAlike(l, rows) {
 		return true
 	}
+	if wordAbove(header, rows) {
+		return false
+	}
 	numbers, telling := 0, 0
 	grows, before := true, 0.0
 	seen := map[string]bool{}
@@ -268,6 +271,26 @@ func namesProved(l *format.Sample) bool {
 			}
 		}
 		if share(telling, filled, 0.8) && filled > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// wordAbove tells a header with a word above numbers alone: it is no row of data, whatever stands beside it.
+func wordAbove(header []string, rows [][]string) bool {
+	for i, c := range header {
+		c = strings.TrimSpace(c)
+		if !strings.ContainsFunc(c, unicode.IsLetter) || isNumber(c) || isDate(c) || slices.Contains(missing, strings.ToLower(c)) || slices.Contains(missing, c) {
+			continue
+		}
+		numbers := 0
+		for _, r := range rows[:min(len(rows), 500)] {
+			if i < len(r) && isNumber(strings.TrimSpace(r[i])) {
+				numbers++
+			}
+		}
+		if numbers > 2 && numbers == min(len(rows), 500) {
 			return true
 		}
 	}
