@@ -42,6 +42,7 @@ type ReadOptions struct {
 	AsItLies   bool             // every row counts, wholly empty ones too, and there is no header
 
 	Stdin     io.Reader // what the file - holds
+	Workers   int       // how many processors may be used before the first row, 0: all
 	LongAside bool      // rows with content beyond the header are put aside, see Parser.Long
 	probe     int       // how much of the beginning is read at first, 0: probeSize
 }

@@ -93,7 +93,7 @@ func readJSON(in *opened, o ReadOptions) (*oneFile, *Input, error) {
 	parted := in.rest != nil && cutAt(in.probe) > 0
 	var err, failed error
 	if parted {
-		err, failed = f.namesInParts(from)
+		err, failed = f.namesInParts(from, o.Workers)
 	} else {
 		names := &jsonReader{f: f, names: f.name}
 		err, failed = names.read(from), names.failed

@@ -99,8 +99,11 @@ func (c *jsonCutter) take(end int) jsonPart {
 	return p
 }
 
-// namesInParts finds the names of the fields, in the order in which they are met, up to the first fault.
-func (f *jsonFile) namesInParts(from io.Reader) (err, failed error) {
+// namesInParts finds the names of the fields, in the order in which they are met, up to the first fault, by so many processors.
+func (f *jsonFile) namesInParts(from io.Reader, most int) (err, failed error) {
+	if most <= 0 {
+		most = runtime.GOMAXPROCS(0)
+	}
 	type found struct {
 		names []string
 		err   error
@@ -110,10 +113,10 @@ func (f *jsonFile) namesInParts(from io.Reader) (err, failed error) {
 		part jsonPart
 		to   chan found
 	})
-	inTurn := make(chan chan found, 2*runtime.GOMAXPROCS(0))
+	inTurn := make(chan chan found, 2*most)
 	stop := make(chan struct{})
 	var workers sync.WaitGroup
-	for range runtime.GOMAXPROCS(0) {
+	for range most {
 		workers.Go(func() {
 			var out found
 			seen := map[string]bool{}

@@ -181,7 +181,7 @@ func asRead(text string, parts int) string {
 	}
 	defer func(was int) { chunkSize = was }(chunkSize)
 	chunkSize = parts
-	f.namesInParts(strings.NewReader(text))
+	f.namesInParts(strings.NewReader(text), 1+parts%3)
 	fmt.Fprintf(&out, "%q\n", f.names)
 	p, err := f.inParts()
 	if err != nil {

@@ -84,7 +84,7 @@ func (t *tableRun) nameKey(err error) {
 // openTable opens what a segment reads.
 func (r *runner) openTable(rd *Read) (*tableRun, error) {
 	o := rd.Options
-	o.Stdin = r.env.Stdin
+	o.Stdin, o.Workers = r.env.Stdin, r.env.Workers
 	o.LongAside = r.aside != nil
 	src, ok, err := r.marked(rd.Paths)
 	if !ok {
