@@ -44,7 +44,7 @@ type sheetPuller struct {
 	late late
 	held []delimited.Record // rows that may be the foot
 
-	widest int // of the first cells of the rows of data
+	labels labels // of the rows of data
 }
 
 const sheetRows = 1024 // a chunk
@@ -120,7 +120,7 @@ func (p *sheetPuller) take(cells []string, n int) error {
 			if err := p.release(0); err != nil {
 				return err
 			}
-			p.widest = max(p.widest, len(cells[0]))
+			p.labels.see(cells[0])
 		} else if last := len(p.held) - 1; last >= 0 && n > p.held[last].Line+1 { // a blank row
 			p.held = append(p.held, delimited.Record{Line: n - 1})
 		}
@@ -155,7 +155,7 @@ func (p *sheetPuller) foot() error {
 		return nil
 	}
 	if o.FootAuto {
-		at := footOf(p.held, len(p.f.names), p.widest)
+		at := footOf(p.held, len(p.f.names), p.labels)
 		if err := p.release(len(p.held) - at); err != nil {
 			return err
 		}

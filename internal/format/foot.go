@@ -76,7 +76,7 @@ func (f *footer) cut() (delimited.Chunk, error) {
 	}
 	at := len(records)
 	if f.auto {
-		at = footOf(records, f.fields, 0)
+		at = footOf(records, f.fields, labels{})
 	} else {
 		n := 0
 		for ; at > 0 && n < f.rows; at-- {
@@ -118,15 +118,27 @@ func tellFoot(rows []delimited.Record) string {
 	return fmt.Sprintf("%s at the foot left out: %s%s", diag.Plural(int64(n), "row"), strings.Join(notes, ", "), more)
 }
 
+// labels is what is known of the first cells of the rows of data.
+type labels struct {
+	widest int  // bytes
+	words  bool // one has several words, or none
+}
+
+func (l *labels) see(cell string) {
+	l.widest = max(l.widest, len(cell))
+	cell = strings.TrimSpace(cell)
+	l.words = l.words || cell == "" || strings.Contains(cell, " ")
+}
+
 // footOf gives where the foot begins among the last rows of a table, blank ones above it included; len(rows) where
 // there is none. Notes stand alone in the first cell. A row of data that lacks all else does so too, so the first of them must stand
-// beneath a blank row and be no single word as those above, begin as notes do, or have several words and be longer than the first cells of the data, of which widest is known.
-func footOf(rows []delimited.Record, fields, widest int) int {
-	data, words := 0, false // words: a first cell of the data has several
+// beneath a blank row and be no single word as those above, begin as notes do, or have several words and be longer than the first cells of the data, of which something is known.
+func footOf(rows []delimited.Record, fields int, above labels) int {
+	data := 0
 	for i, r := range rows {
 		if filled(r.Cells) > 0 && !standsAlone(r.Cells, fields) {
-			data, widest = i+1, max(widest, len(r.Cells[0]))
-			words = words || strings.Contains(strings.TrimSpace(r.Cells[0]), " ") || strings.TrimSpace(r.Cells[0]) == ""
+			data = i + 1
+			above.see(r.Cells[0])
 		}
 	}
 	for i := data; i < len(rows); i++ {
@@ -134,8 +146,8 @@ func footOf(rows []delimited.Record, fields, widest int) int {
 			continue
 		}
 		first := strings.TrimSpace(rows[i].Cells[0])
-		beneath := data > 0 && filled(rows[i-1].Cells) == 0 && (words || strings.Contains(first, " ") || strings.HasSuffix(first, ":"))
-		if beneath || strings.IndexAny(first, "*†‡¹") == 0 || strings.Contains(first, " ") && len(first) > widest {
+		beneath := data > 0 && filled(rows[i-1].Cells) == 0 && (above.words || strings.Contains(first, " ") || strings.HasSuffix(first, ":"))
+		if beneath || strings.IndexAny(first, "*†‡¹") == 0 || strings.Contains(first, " ") && len(first) > above.widest {
 			for i > data && filled(rows[i-1].Cells) == 0 {
 				i--
 			}

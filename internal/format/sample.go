@@ -229,7 +229,7 @@ func (l *Sample) settle(o ReadOptions, merged mergedAreas) error {
 	if l.Whole {
 		end = l.First[min(l.Body, len(l.First)):]
 	}
-	n := footOf(end, len(l.Names), 0)
+	n := footOf(end, len(l.Names), labels{})
 	for _, r := range end[n:] {
 		if !empty(r.Cells) {
 			l.Foot = append(l.Foot, r)
