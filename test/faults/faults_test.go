@@ -439,7 +439,7 @@ func TestSmallFilesTakeLittle(t *testing.T) {
 		said, err := c.CombinedOutput()
 		require.NoError(t, err, "%s: %s", name, said)
 		assert.Contains(t, string(said), diagCount(rows)+" row", name)
-		assert.Less(t, peak(c), int64(160), "%s: MiB", name)
+		assert.Less(t, peak(c), int64(224), "%s: MiB", name) // 130 to 170, as the collector comes by; the headers of all cells alone would be 750
 	}
 }
 
