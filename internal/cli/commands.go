@@ -276,11 +276,7 @@ func listFormats(_ context.Context, a *app, c *call) error {
 		if !f.Reads() {
 			does = "written"
 		}
-		named := strings.Join(f.Suffixes, " ")
-		if named == "" {
-			named = f.Name + "://…#TABLE"
-		}
-		a.sayf("%-8s %s, %s\n", f.Name, named, does)
+		a.sayf("%-8s %s, %s\n", f.Name, f.Written(), does)
 		for _, said := range [][2]string{{"keeps", f.Keeps}, {"loses", f.Loses}} {
 			for k, line := range diag.Fold(said[1], 80-16) {
 				a.sayf("%8s %-6s %s\n", "", map[bool]string{true: said[0]}[k == 0], line)

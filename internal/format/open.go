@@ -84,7 +84,7 @@ func missing(name string, err error) *diag.Error {
 			}
 			return e.Trying("did you mean " + near + ":" + rest + "?")
 		}
-		if strings.Contains(rest, "#") {
+		if strings.HasPrefix(rest, "//") && strings.Contains(rest, "#") {
 			e.Text = "this is no file, and of servers only the tables of PostgreSQL are read"
 			return e.Trying("postgres://HOST/DATABASE#TABLE")
 		}

@@ -28,6 +28,14 @@ type Format struct {
 	encode func(path string, o WriteOptions) (Encoding, error)
 }
 
+// Written is how a file or table of the format is named.
+func (f *Format) Written() string {
+	if f.server {
+		return f.Name + "://…#TABLE"
+	}
+	return strings.Join(f.Suffixes, " ")
+}
+
 // Reads tells that it can be read.
 func (f *Format) Reads() bool { return f.open != nil }
 

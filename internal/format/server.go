@@ -116,6 +116,16 @@ func (f *serverRows) parser(stats *Stats, how parsing) func(c Chunk, dst *table.
 	}
 }
 
+// Key names the key of a row of a table of a server, for a message; "" where there is none.
+func (s *files) Key(name string, row int, field, cell string) string {
+	for i, f := range s.files {
+		if rows, ok := f.body.(*serverRows); ok && s.inputs[i].Name == name {
+			return rows.rows.Key(row, field, cell)
+		}
+	}
+	return ""
+}
+
 // sampleOfServer looks at a table; where none is named, it lists them.
 func sampleOfServer(as, path string, o ReadOptions) (*Sample, error) {
 	a, err := addressOf(path)

@@ -97,7 +97,7 @@ func (s *serverTable) fields() []server.Field {
 	fields := make([]server.Field, s.schema.Len())
 	for i, n := range s.schema.Names() {
 		f := server.Field{Name: n, Empty: s.o.EmptyText, Kind: s.could[i].onServer()}
-		if s.o.AsText || s.could[i]&holdsBlank != 0 && (s.o.EmptyText || s.o.Blank != "") {
+		if s.o.AsText || s.way == server.Add || s.could[i]&holdsBlank != 0 && (s.o.EmptyText || s.o.Blank != "") {
 			f.Kind = server.Text
 		}
 		fields[i] = f
@@ -190,8 +190,7 @@ func (s *serverTable) Finish(rows io.Reader, out *Output, _ io.Writer) error {
 	fields := s.fields()
 	s.settle()
 	if s.lost == nil && s.sent != nil && !slices.Equal(fields, s.sent) {
-		s.sent = nil
-		s.lost = out.link.TakeBack()
+		return diag.Systemf("the fields hold something else than was sent").At(s.name, 0) // each piece was looked at before it went
 	}
 	if s.lost == nil && s.sent == nil {
 		if s.lost = s.begin(fields); s.lost == nil {

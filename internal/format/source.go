@@ -334,16 +334,6 @@ func (s *files) together() (names []string) {
 	return names
 }
 
-// Key names the key of a row of a table of a server, for a message; "" where there is none.
-func (s *files) Key(name string, row int, field, cell string) string {
-	for i, f := range s.files {
-		if rows, ok := f.body.(*serverRows); ok && s.inputs[i].Name == name {
-			return rows.rows.Key(row, field, cell)
-		}
-	}
-	return ""
-}
-
 // addNames adds the fields that tell of the files.
 func (s *files) addNames(names *[]string) error {
 	if n := s.o.Source; n != "" {

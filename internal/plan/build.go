@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"revuelta/internal/diag"
-	"revuelta/internal/format"
 	"revuelta/internal/run"
 	"revuelta/internal/step"
 	"revuelta/internal/step/catalog"
@@ -135,14 +134,14 @@ func build(s Statement, folder string) (any, error) {
 		}
 		rd := &run.Read{Options: o, Line: s.Line()}
 		for _, path := range args.Operands {
-			rd.Paths = append(rd.Paths, within(folder, path))
+			rd.Paths = append(rd.Paths, step.Within(folder, path))
 		}
 		return rd, nil
 	case writeSpec:
 		if err := spec.Check(args); err != nil {
 			return nil, err
 		}
-		w := &run.Write{Path: within(folder, args.Operands[0]), Options: DecodeWrite(args), Overwrite: args.Has("overwrite"), Line: s.Line()}
+		w := &run.Write{Path: step.Within(folder, args.Operands[0]), Options: DecodeWrite(args), Overwrite: args.Has("overwrite"), Line: s.Line()}
 		if args.Operands[0] == "-" {
 			w.Path = ""
 		}
@@ -160,14 +159,6 @@ func build(s Statement, folder string) (any, error) {
 		return nil, err
 	}
 	return &run.Apply{Name: spec.Name, Step: made, Line: s.Line()}, nil
-}
-
-// within is a path of a plan, relative to the plan's folder.
-func within(folder, path string) string {
-	if path == "-" || strings.HasPrefix(path, "@") || format.OnServer(path) || filepath.IsAbs(path) || folder == "." || folder == "" {
-		return path
-	}
-	return filepath.Join(folder, path)
 }
 
 // Statements are the lines of a plan that are no steps.

@@ -56,6 +56,13 @@ func TestNear(t *testing.T) {
 	assert.Empty(t, near(query, 1000))
 }
 
+func TestOrdered(t *testing.T) {
+	for query, want := range map[string]bool{"select * from t order by a": true, "select * from t\nORDER\n BY a": true, "select row_number() over (order by a) from t": false,
+		"select * from (select * from t order by a) q": false, "select 'order by' from t": false, `select "order by" from t`: false, "select * from t": false} {
+		assert.Equal(t, want, ordered(query), query)
+	}
+}
+
 func TestWhere(t *testing.T) {
 	for said, want := range map[string][2]string{
 		`COPY harvest, line 3, column kilos: "12 kg"`: {"3", "kilos"}, `COPY harvest, line 12`: {"12", ""}, `COPY a, line 7, b, line 4, column c: "x"`: {"7", "b, line 4, column c"},

@@ -143,7 +143,7 @@ func Abandon() {
 func (a *Address) noConnection(err error) error {
 	var told *pgconn.PgError
 	if errors.As(err, &told) {
-		e := diag.Systemf("the server lets %s not in: %s", diag.Quote(a.config.User), plain(told.Message)).At(a.place(), 0)
+		e := diag.Systemf("the server does not let %s in: %s", diag.Quote(a.config.User), plain(told.Message)).At(a.place(), 0)
 		switch told.Code {
 		case "28P01":
 			e = diag.Systemf("the password of user %s is wrong, or none was given", diag.Quote(a.config.User)).At(a.place(), 0).

@@ -158,12 +158,35 @@ func (r *Rows) order(w Want, key []string) (string, error) {
 		return " order by " + strings.Join(append(by, key...), ", "), nil
 	case len(key) > 0:
 		return " order by " + strings.Join(key, ", "), nil
-	case w.Query != "" && strings.Contains(strings.ToLower(w.Query), "order by"):
+	case w.Query != "" && ordered(w.Query):
 		return "", nil
 	}
 	r.Unordered = true
 	r.Notes = append(r.Notes, "the rows lie in no order: first and last are as the server gave them; --by FIELD orders them")
 	return "", nil
+}
+
+// ordered tells whether a query orders its own rows: those in brackets, of a part or a window, are other ones.
+func ordered(query string) bool {
+	depth, quote := 0, rune(0)
+	var outside strings.Builder
+	for _, r := range strings.ToLower(query) {
+		switch {
+		case quote != 0:
+			if r == quote {
+				quote = 0
+			}
+		case r == '\'' || r == '"':
+			quote = r
+		case r == '(':
+			depth++
+		case r == ')':
+			depth--
+		case depth == 0:
+			outside.WriteRune(r)
+		}
+	}
+	return strings.Contains(strings.Join(strings.Fields(outside.String()), " "), "order by")
 }
 
 // number is what a number looks like to the program.

@@ -161,6 +161,7 @@ func (a *Args) Path(name string) string { return a.Within(a.Get(name, "")) }
 // Within is a path of a plan, relative to the plan's folder; @NAME stays.
 func (a *Args) Within(path string) string { return Within(a.Folder, path) }
 
+// Within is a path as seen from a folder, that of a plan; @NAME, standard input and tables of a server stay.
 func Within(folder, path string) string {
 	if folder == "" || folder == "." || path == "-" || strings.HasPrefix(path, "@") || format.OnServer(path) || filepath.IsAbs(path) {
 		return path
