@@ -92,11 +92,14 @@ func readJSON(in *opened, o ReadOptions) (*oneFile, *Input, error) {
 	}
 	parted := in.rest != nil && cutAt(in.probe) > 0
 	var err, failed error
+	var cuts arrayCuts
 	if parted {
 		err, failed = f.namesInParts(from, o.Workers)
 	} else {
 		names := &jsonReader{f: f, names: f.name}
+		cuts.watch(names)
 		err, failed = names.read(from), names.failed
+		parted = err == nil && cuts.useful()
 	}
 	if failed != nil {
 		f.close()
@@ -113,7 +116,7 @@ func readJSON(in *opened, o ReadOptions) (*oneFile, *Input, error) {
 	clean, notes := headerNames(f.names, in.notes)
 	input := &Input{Name: in.name, Fields: len(f.names), Size: in.size, Notes: notes, How: Found{Encoding: in.found}}
 	if parted {
-		parts, err := f.inParts()
+		parts, err := f.inParts(cuts.all)
 		if err != nil {
 			f.close()
 			return nil, nil, err
@@ -159,7 +162,8 @@ type jsonReader struct {
 	d      *jsontext.Decoder
 	lines  lineCounter
 	prefix []byte
-	inside bool
+	inside bool // of an array
+	arrays int  // that have begun
 }
 
 // lineCounter counts the lines of a text that is read through it, up to a place asked for; places rise.
@@ -206,7 +210,7 @@ func (r *jsonReader) read(from io.Reader) error {
 	} else {
 		r.d.Reset(&r.lines, jsontext.AllowDuplicateNames(true))
 	}
-	r.inside, r.prefix = false, r.prefix[:0]
+	r.inside, r.arrays, r.prefix = false, 0, r.prefix[:0]
 	for {
 		switch kind := r.d.PeekKind(); kind {
 		case '[':
@@ -217,6 +221,7 @@ func (r *jsonReader) read(from io.Reader) error {
 				return r.other()
 			}
 			r.inside = true
+			r.arrays++
 		case ']':
 			r.inside = false
 			if _, err := r.d.ReadToken(); err != nil {

@@ -13,8 +13,9 @@ import (
 	"revuelta/internal/table"
 )
 
-// Where objects stand one behind the other, a line or several each, the text is cut between them, and its parts are read by all
-// processors. What is at fault in a part is told as a reader of the whole text tells it.
+// A text is cut between objects, and its parts are read by all processors. Where the objects stand one behind the other, a line or several
+// each, it is cut at line ends, and what is at fault in a part is told as a reader of the whole text tells it. One array, without a fault
+// where its names were looked for, is cut where its objects were seen to begin.
 
 // cutAt finds the last place between two objects of a text: a line end with the end of an object before it and the beginning of another
 // behind it. Within an object, or an array, a comma would stand there. 0 where there is none.
@@ -99,6 +100,70 @@ func (c *jsonCutter) take(end int) jsonPart {
 	return p
 }
 
+// arrayCuts is where a text that is one array can be cut: where some of its objects begin.
+type arrayCuts struct {
+	all     []arrayCut
+	objects int  // since the last cut
+	other   bool // it is no array, or not one alone
+}
+
+type arrayCut struct {
+	offset int64
+	line   int
+}
+
+// watch has a reader of a whole text note where it can be cut.
+func (a *arrayCuts) watch(r *jsonReader) {
+	a.all = []arrayCut{{0, 1}}
+	r.begin = func(line int) error {
+		if a.other = a.other || !r.inside || r.arrays > 1; a.other {
+			return nil
+		}
+		at := r.d.InputOffset() - 1
+		if a.objects > 0 && (at-a.all[len(a.all)-1].offset >= int64(chunkSize) || a.objects >= table.RowsOf(max(1, len(r.f.names)), jsonRows)) {
+			a.all, a.objects = append(a.all, arrayCut{at, line}), 0
+		}
+		a.objects++
+		return nil
+	}
+}
+
+// useful tells that there are several parts.
+func (a *arrayCuts) useful() bool { return !a.other && len(a.all) > 1 }
+
+// arrayCutter gives the parts of an array, each an array too. It serves one goroutine.
+type arrayCutter struct {
+	from io.Reader
+	cuts []arrayCut // those whose parts are to come
+}
+
+func (c *arrayCutter) next() (jsonPart, error) {
+	if len(c.cuts) == 0 {
+		return jsonPart{}, io.EOF
+	}
+	part := jsonPart{line: c.cuts[0].line, offset: c.cuts[0].offset}
+	begun := 0
+	if part.offset > 0 {
+		begun = 1
+	}
+	var err error
+	if c.cuts = c.cuts[1:]; len(c.cuts) == 0 {
+		part.text, err = io.ReadAll(c.from)
+		part.text = append([]byte("[")[:begun], part.text...)
+		return part, err
+	}
+	size := int(c.cuts[0].offset - part.offset)
+	part.text = make([]byte, begun+size, begun+size+1)
+	part.text[0] = '['
+	if _, err = io.ReadFull(c.from, part.text[begun:]); err != nil {
+		return part, errChanged
+	}
+	part.text = append(bytes.TrimSuffix(bytes.TrimRight(part.text, " \t\r\n"), []byte(",")), ']')
+	return part, nil
+}
+
+var errChanged = errors.New("the file changed while it was read")
+
 // namesInParts finds the names of the fields, in the order in which they are met, up to the first fault, by so many processors.
 func (f *jsonFile) namesInParts(from io.Reader, most int) (err, failed error) {
 	if most <= 0 {
@@ -173,18 +238,21 @@ func (f *jsonFile) namesInParts(from io.Reader, most int) (err, failed error) {
 	return err, unread
 }
 
-// jsonParts is the rows of objects that stand one behind the other.
+// jsonParts is the rows of a text that is read in parts.
 type jsonParts struct {
 	*jsonFile
-	cutter *jsonCutter
+	cutter interface{ next() (jsonPart, error) }
 	done   func()
 }
 
-// inParts begins to read the rows.
-func (f *jsonFile) inParts() (*jsonParts, error) {
+// inParts begins to read the rows; cuts are those of an array, nil where objects stand one behind the other.
+func (f *jsonFile) inParts(cuts []arrayCut) (*jsonParts, error) {
 	from, done, err := f.again()
 	if err != nil {
 		return nil, err
+	}
+	if cuts != nil {
+		return &jsonParts{f, &arrayCutter{from, cuts}, done}, nil
 	}
 	return &jsonParts{f, &jsonCutter{from: from, size: chunkSize, most: table.RowsOf(len(f.names), jsonRows), line: 1}, done}, nil
 }
@@ -222,6 +290,9 @@ func (p *jsonParts) parser(*Stats, parsing) func(Chunk, *table.Batch) error {
 
 // faultFrom tells what a reader of the whole text finds from a part on that is at fault by itself.
 func (p *jsonParts) faultFrom(c Chunk) error {
+	if _, array := p.cutter.(*arrayCutter); array { // it had no fault
+		return diag.Systemf("%s", errChanged).At(p.file, 0)
+	}
 	from, done, err := p.again()
 	if err != nil {
 		return err
@@ -234,5 +305,5 @@ func (p *jsonParts) faultFrom(c Chunk) error {
 	if err := r.read(from); err != nil {
 		return err
 	}
-	return diag.Systemf("the file changed while it was read").At(p.file, 0)
+	return diag.Systemf("%s", errChanged).At(p.file, 0)
 }

@@ -156,7 +156,8 @@ type failingReader struct{}
 
 func (failingReader) Read([]byte) (int, error) { return 0, errors.New("the scale fell over") }
 
-// asRead is what comes of a JSON text: its names, rows with their lines, and the fault.
+// asRead is what comes of a JSON text: its names, rows with their lines, and the fault. It is read in parts of a size, of an array where it
+// is one, or as a whole.
 func asRead(text string, parts int) string {
 	f := &jsonFile{file: "x.ndjson", at: map[string]int{}, again: func() (io.Reader, func(), error) { return strings.NewReader(text), func() {}, nil }}
 	var out strings.Builder
@@ -181,9 +182,18 @@ func asRead(text string, parts int) string {
 	}
 	defer func(was int) { chunkSize = was }(chunkSize)
 	chunkSize = parts
-	f.namesInParts(strings.NewReader(text), 1+parts%3)
+	var cuts arrayCuts
+	if array := strings.HasPrefix(strings.TrimLeft(text, " \t\r\n"), "["); array {
+		names := &jsonReader{f: f, names: f.name}
+		cuts.watch(names)
+		if err := names.read(strings.NewReader(text)); err != nil || !cuts.useful() {
+			return asRead(text, 0)
+		}
+	} else {
+		f.namesInParts(strings.NewReader(text), 1+parts%3)
+	}
 	fmt.Fprintf(&out, "%q\n", f.names)
-	p, err := f.inParts()
+	p, err := f.inParts(cuts.all)
 	if err != nil {
 		return err.Error()
 	}
@@ -210,7 +220,10 @@ func FuzzJSONInParts(f *testing.F) {
 		"{\"a\":1}\n{\"a\":2\n{\"a\":3}\n", "{\"a\":1}\n{\"a\":\"\x01\"}\n{\"b\":3}\n",
 	} {
 		f.Add(s, 8)
+		f.Add("["+strings.ReplaceAll(s, "}\n{", "} ,\n {")+"]", 9)
 	}
+	f.Add("[{\"a\":1},{\"b\":[{}\n,{\"a\":1}]},\n\n{\"b\":2}, {\"b\":3}]\n[{\"c\":4},{\"c\":5}] {\"d\":1}", 1)
+	f.Add("[{\"a\":1},\n{\"b\":2},\n{\"b\":3}\n{\"b\":4},{\"a\":5}", 1)
 	f.Fuzz(func(t *testing.T, text string, size int) {
 		if size < 1 || size > 1000 || len(text) > 4000 {
 			return
