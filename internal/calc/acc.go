@@ -7,6 +7,7 @@ import (
 	"revuelta/internal/decimal"
 	"revuelta/internal/formula"
 	"revuelta/internal/table"
+	"revuelta/internal/view"
 )
 
 // Acc accumulates one calculation for many slots side by side. It serves one goroutine.
@@ -210,6 +211,7 @@ func (b *base) float(dst []byte, f float64) []byte {
 }
 
 func grow[T any](a []T, n int) []T {
+	a = view.More(a, n-len(a))
 	for len(a) < n {
 		var zero T
 		a = append(a, zero)

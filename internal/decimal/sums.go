@@ -26,6 +26,7 @@ func (s *Sums) Grow(n int) {
 	if s.coefs == nil {
 		s.scale = -1
 	}
+	s.coefs = view.More(s.coefs, n-len(s.coefs))
 	for len(s.coefs) < n {
 		s.coefs = append(s.coefs, none)
 		if s.scales != nil {

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"github.com/jackc/pgx/v5/pgconn"
 
@@ -297,7 +298,9 @@ func (u *Unfit) Error() string { return u.Err.Error() }
 func (u *Unfit) Unwrap() error { return u.Err }
 
 // where is where in what it was sent the server found a fault. Only the numbers and names in it do not depend on its language.
-var where = regexp.MustCompile(`^COPY .*?, \p{L}+ (\d+)(?:, \p{L}+ (.*?))?(?:: |$)`)
+var where = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^COPY .*?, \p{L}+ (\d+)(?:, \p{L}+ (.*?))?(?:: |$)`)
+})
 
 // Copy sends rows as CSV, and gives how many the server took. Before them goes a line that it passes over: it tells how lines end, and
 // until that is known the server counts otherwise.
@@ -318,7 +321,7 @@ func (w *Written) unfit(err error) error {
 	if !errors.As(err, &s) || !errors.As(fault, &told) || told.Status != diag.Data {
 		return fault
 	}
-	m := where.FindStringSubmatch(strings.SplitN(s.Where, "\n", 2)[0])
+	m := where().FindStringSubmatch(strings.SplitN(s.Where, "\n", 2)[0])
 	if m == nil {
 		return fault
 	}

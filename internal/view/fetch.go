@@ -21,6 +21,13 @@ func Ahead(list []int64, at []int32) {
 	}
 }
 
+// AheadShort is Ahead of numbers of half the size.
+func AheadShort(list []int32, at []int32) {
+	if len(at) > 0 {
+		ahead(unsafe.Pointer(unsafe.SliceData(list)), 2, unsafe.Pointer(unsafe.SliceData(at)), len(at))
+	}
+}
+
 // AheadTexts asks for the beginnings of texts from memory, and does not wait for them.
 func AheadTexts(texts []string) {
 	if len(texts) > 0 {

@@ -514,5 +514,21 @@ func TestFetchWantsItsSizes(t *testing.T) {
 	assert.Panics(t, func() { Fetch(make([][7]uint64, 4), []key{{}}) })
 	assert.Panics(t, func() { Fetch(make([][8]uint64, 4), []uint64{1}) })
 	assert.NotPanics(t, func() { Ahead([]int64{1, 2}, []int32{0, -1, 1, 1 << 30}); Ahead(nil, []int32{5}); Ahead(nil, nil) }, "nothing is read")
+	assert.NotPanics(t, func() { AheadShort([]int32{1, 2}, []int32{0, -1, 1, 1 << 30}); AheadShort(nil, nil) })
 	assert.Len(t, Huge(make([]int, 3<<20)), 3<<20)
+}
+
+func TestRoomForMore(t *testing.T) {
+	var list []int
+	for n := range 1 << 18 {
+		before := cap(list)
+		list = append(More(list, 1+n%3), n)
+		if cap(list) != before {
+			assert.GreaterOrEqual(t, cap(list), 2*before, "or it would be copied again and again")
+		}
+	}
+	for n, x := range list {
+		require.Equal(t, n, x)
+	}
+	assert.GreaterOrEqual(t, cap(More([]byte("ab"), 1000)), 1002)
 }

@@ -180,6 +180,8 @@ func (p *partial) all(b *table.Batch, at int64) error {
 		return p.oneByOne(b, at)
 	}
 	failed(len(cols), fail, err)
+	p.grid.widen(len(p.across.Values))
+	p.down.Found = func(from int, ids []int32) { p.grid.ahead(ids, cols[min(from, len(cols)):]) }
 	rows, fail, err := p.down.Ids(b, len(cols), at, func(int32, int) error {
 		p.grid.addRow()
 		p.s.Counters.Merged-- // counted below with those that are not new
@@ -192,7 +194,6 @@ func (p *partial) all(b *table.Batch, at int64) error {
 		p.at = make([]int32, b.Rows)
 	}
 	slots := p.at[:n]
-	p.grid.widen(len(p.across.Values))
 	if g := &p.grid; len(p.across.Values) <= g.stride {
 		for r, row := range rows {
 			slots[r] = g.near[int(row)*g.stride+int(cols[r])] - 1

@@ -2,6 +2,8 @@ package aggregate
 
 import (
 	"slices"
+
+	"revuelta/internal/view"
 )
 
 // grid finds the slot of a row and an across key: the first keys across in an
@@ -78,9 +80,20 @@ func (g *grid) get(row, col int32) int32 {
 	return -1
 }
 
+// ahead asks memory for the slots of some rows, below 0 for one that has none yet.
+func (g *grid) ahead(rows, cols []int32) {
+	const burst = 128
+	var at [burst]int32
+	for i, row := range rows[:min(burst, len(rows), len(cols))] {
+		at[i] = max(0, row)*int32(g.stride) + cols[i]
+	}
+	view.AheadShort(g.near, at[:min(burst, len(rows), len(cols))])
+}
+
 // addRow makes room for a further row.
 func (g *grid) addRow() {
 	g.rows++
+	g.near = view.More(g.near, g.stride)
 	for range g.stride {
 		g.near = append(g.near, 0)
 	}

@@ -160,7 +160,7 @@ func (w *joiner) find(rows int) {
 		return
 	}
 	if len(w.here) == 1 {
-		w.t.ids.FindAll(w.cells[0], w.ids)
+		w.t.ids.FindAll(w.cells[0], w.ids, nil)
 		return
 	}
 	for r := range w.ids {

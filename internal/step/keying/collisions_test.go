@@ -216,7 +216,7 @@ func TestFindingTakesNoMemory(t *testing.T) {
 	set.Add(keys, nil)
 	known := make([]int32, 0, 10)
 	for name, work := range map[string]func(){
-		"find": func() { n.Find(texts[1], HashOf(texts[1])) }, "find all": func() { n.FindAll(texts, ids) },
+		"find": func() { n.Find(texts[1], HashOf(texts[1])) }, "find all": func() { n.FindAll(texts, ids, nil) },
 		"fingerprint": func() { fingerprintOf(texts[1]) }, "set": func() { set.Add(keys, known) },
 	} {
 		assert.Zero(t, testing.AllocsPerRun(50, work), name)

@@ -144,6 +144,9 @@ type Interner struct {
 	First  []int64    // where it was first seen
 	Size   int        // bytes of all texts
 
+	// Found, if any, is given the numbers of the keys of some rows, from one on, while others are looked for; one below 0 is not known yet.
+	Found func(from int, ids []int32)
+
 	buf   []byte
 	row   []string
 	all   []int32
@@ -249,7 +252,7 @@ func (t *Interner) Ids(b *table.Batch, n int, at int64, fresh func(id int32, row
 	}
 	from := 0
 	if t.plain() {
-		t.Names.FindAll(t.cells[0][:n], ids)
+		t.Names.FindAll(t.cells[0][:n], ids, t.Found)
 	}
 	for r := from; r < n; r++ {
 		if t.plain() && ids[r] >= 0 {

@@ -28,7 +28,15 @@ func TestNamesAgainstMap(t *testing.T) {
 			require.Equal(rt, known, id, "%q", s)
 		}
 		ids := make([]int32, len(all))
-		n.FindAll(all, ids)
+		told := 0
+		n.FindAll(all, ids, func(from int, some []int32) {
+			require.Equal(rt, told, from)
+			for i, id := range some {
+				require.Equal(rt, want[all[from+i]], id)
+			}
+			told += len(some)
+		})
+		require.Len(rt, all, told)
 		for i, s := range all {
 			require.Equal(rt, want[s], ids[i], "%q", s)
 		}

@@ -89,8 +89,9 @@ func (n *Names) Find(s string, h uint64) int32 {
 	}
 }
 
-// FindAll finds many texts.
-func (n *Names) FindAll(all []string, ids []int32) {
+// FindAll finds many texts; found, if any, is given what was found of some, from one on, while the others are looked for.
+func (n *Names) FindAll(all []string, ids []int32, found func(from int, ids []int32)) {
+	from := 0
 	const burst = 128
 	var hashes, keys [burst]uint64
 	mask := uint64(len(n.short) - 1)
@@ -115,6 +116,10 @@ func (n *Names) FindAll(all []string, ids []int32) {
 				ids[i] = n.Find(s, hashes[i])
 			}
 		}
+		if found != nil {
+			found(from, ids[:len(some)])
+		}
+		from += len(some)
 		all, ids = all[len(some):], ids[len(some):]
 	}
 }
@@ -150,7 +155,7 @@ func (n *Names) Add(s string, h uint64) int32 {
 		if len(n.short) >= 1<<12 { // then it matters that it is small
 			times = 2
 		}
-		n.short = make([]shortEntry, max(64, times*len(n.short)))
+		n.short = view.Huge(make([]shortEntry, max(64, times*len(n.short))))
 		n.rebuild(true)
 	case !isShort && 2*longs > len(n.long):
 		n.long = make([]longEntry, max(64, 4*len(n.long)))
