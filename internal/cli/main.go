@@ -44,24 +44,9 @@ func Main(args []string, s Streams) int {
 	signal.Ignore(syscall.SIGPIPE)
 	ctx, cancel := context.WithCancelCause(context.Background())
 	defer cancel(nil)
-	signals := make(chan os.Signal, 1)
-	signal.Notify(signals, os.Interrupt, syscall.SIGTERM)
-	defer signal.Stop(signals)
-	go func() {
-		if sig, ok := <-signals; ok {
-			signal.Stop(signals) // a second one ends the program at once
-			e := &diag.Error{Status: diag.Interrupted, Text: "interrupted; no file was written or changed"}
-			if sig == syscall.SIGTERM {
-				e.Status, e.Text = diag.Terminated, "terminated; no file was written or changed"
-			}
-			cancel(e)
-			time.Sleep(grace) // for what ends by itself
-			if format.Abandon() {
-				fmt.Fprint(s.Err, diag.Render(program, e))
-				os.Exit(int(e.Status))
-			}
-		}
-	}()
+	if !answered(args) {
+		defer watchSignals(cancel, s.Err)()
+	}
 	a := &app{Streams: s}
 	err := a.run(ctx, args)
 	var told *diag.Error
@@ -76,6 +61,33 @@ func Main(args []string, s Streams) int {
 	}
 	a.tellf("%s", a.folded(diag.Render(program, err)))
 	return int(diag.StatusOf(err))
+}
+
+// answered tells arguments that ask for a text that is there at once: there is nothing to interrupt.
+func answered(args []string) bool {
+	return len(args) == 0 || len(args) == 1 && (args[0] == "--version" || args[0] == "--help" || args[0] == "help")
+}
+
+// watchSignals cancels what runs when the program is told to end, and ends it when that does not; it gives how to stop watching.
+func watchSignals(cancel context.CancelCauseFunc, messages io.Writer) (stop func()) {
+	signals := make(chan os.Signal, 1)
+	signal.Notify(signals, os.Interrupt, syscall.SIGTERM)
+	go func() {
+		if sig, ok := <-signals; ok {
+			signal.Stop(signals) // a second one ends the program at once
+			e := &diag.Error{Status: diag.Interrupted, Text: "interrupted; no file was written or changed"}
+			if sig == syscall.SIGTERM {
+				e.Status, e.Text = diag.Terminated, "terminated; no file was written or changed"
+			}
+			cancel(e)
+			time.Sleep(grace) // for what ends by itself
+			if format.Abandon() {
+				fmt.Fprint(messages, diag.Render(program, e))
+				os.Exit(int(e.Status))
+			}
+		}
+	}()
+	return func() { signal.Stop(signals) }
 }
 
 // folded is a message folded to the width of the terminal, if it goes to one.
