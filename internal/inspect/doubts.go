@@ -2,10 +2,13 @@ package inspect
 
 import (
 	"fmt"
+	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 
 	"revuelta/internal/diag"
+	"revuelta/internal/format"
 )
 
 // hardlyTable tells a text that only happens to have delimiters in it: a name of many words above rows of which many are shorter than the
@@ -65,4 +68,16 @@ func (s *sample) otherEncoding() *Finding {
 		return nil
 	}
 	return &Finding{Kind: "encoding", Part: Told, Says: "it is not UTF-8, was read as Windows-1252, and is hardly that", Evidence: diag.Quote(example), Question: "which encoding is it? --encoding euc-jp, shift_jis, gbk, koi8-r, windows-1251"}
+}
+
+// unprovedHeader asks whether the first row names the fields, where nothing proves it and nothing asked yet: taken for names it would be
+// lost as a row.
+func (s *sample) unprovedHeader(o format.ReadOptions, found []Finding) *Finding {
+	l := s.lie
+	if !isText(l) || o.Header.Kind != format.HeaderFirst || l.Header.From == 0 || l.Header.From != l.Header.To || len(s.rows) < 5 || namesProved(l, o) ||
+		slices.ContainsFunc(found, func(f Finding) bool { return f.Question != "" }) {
+		return nil
+	}
+	return &Finding{Kind: "header", Part: Decide, Says: "row " + strconv.Itoa(l.Header.From) + " was taken for the names of the fields, and nothing proves it",
+		Evidence: diag.Names(l.Names), Question: "is it a row of data? Then --header none"}
 }

@@ -5,7 +5,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode"
+	"unicode/utf8"
 
 	"revuelta/internal/decimal"
 	"revuelta/internal/format"
@@ -245,24 +247,48 @@ func addressed(l *format.Sample, rows [][]string) bool {
 	return false
 }
 
-// namingToo are words that end the names of fields, beside those of naming.
-var namingToo = []string{"value", "description", "date", "year", "country", "unit", "comment", "note"}
+// namingToo are words that end the names of fields, beside those of naming; wholeNames are names of fields by themselves.
+var (
+	namingToo  = []string{"value", "description", "date", "year", "country", "unit", "comment", "note"}
+	wholeNames = lazyWords(`city town state county region province district street address zip postcode phone email url link website title author language
+		category group class family genus species sex gender age status level rank role color colour size weight height length width depth area volume price cost
+		amount count number quantity qty percent rate ratio score points min max mean median start end begin stop from to first last time day month hour minute
+		latitude longitude lat lon lng file path folder source target symbol synonym word term meaning definition translation text message remark reference ref
+		version model brand product item sku order customer client company organisation department team player position sample subject participant patient
+		treatment dose gene protein chromosome chr strand sequence accession taxon question answer option default parameter variable property field column command reason package object
+		abbreviation currency capital continent kind section chapter page id uid name code no key type label`)
+)
 
-// namesProved tells a header that can't be a row of data: a word stands above numbers or dates, or one that names things; or there is none.
-func namesProved(l *format.Sample) bool {
+func lazyWords(words string) func() map[string]bool {
+	return sync.OnceValue(func() map[string]bool {
+		all := map[string]bool{}
+		for _, w := range strings.Fields(words) {
+			all[w] = true
+		}
+		return all
+	})
+}
+
+// namesProved tells a header that can't be a row of data: a word stands above numbers or dates, or one that names things, or texts that
+// have nothing of those beneath them; or there is none, or it is short of the one name above the labels of the rows.
+func namesProved(l *format.Sample, o format.ReadOptions) bool {
 	rows, _ := l.Data()
-	if l.Header.From == 0 || len(rows) == 0 {
+	if l.Header.From == 0 || len(rows) == 0 || o.First != "" {
 		return true
 	}
+	rows = rows[:min(len(rows), 500)]
+	all, least := 1.0, 1.0
 	for i, n := range l.Names {
-		if isNumber(n) || isDate(n) {
+		if cells := l.First[l.Header.From-1].Cells; i >= len(cells) || strings.TrimSpace(cells[i]) == "" {
+			n = ""
+		} else if isNumber(n) || isDate(n) {
 			continue
 		}
-		if words := strings.FieldsFunc(strings.ToLower(n), func(r rune) bool { return !unicode.IsLetter(r) }); keyWord(n) || len(words) > 0 && (slices.Contains(naming, words[len(words)-1]) || slices.Contains(namingToo, words[len(words)-1])) {
+		if namesThings(n) {
 			return true
 		}
 		telling, filled := 0, 0
-		for _, r := range rows[:min(len(rows), 500)] {
+		for _, r := range rows {
 			if c := strings.TrimSpace(r[i]); c != "" {
 				filled++
 				if isNumber(c) || isDate(c) {
@@ -270,11 +296,88 @@ func namesProved(l *format.Sample) bool {
 				}
 			}
 		}
-		if share(telling, filled, 0.8) && filled > 0 {
+		if share(telling, filled, 0.8) && filled > 0 && n != "" {
+			return true
+		}
+		p := chance(n, rows, i)
+		all, least = all*p, min(least, p)
+	}
+	return all <= 0.06 && least <= 0.15
+}
+
+// namesThings tells a word, or several written as one, that names fields: customer_id, SampleID, name_old.
+func namesThings(name string) bool {
+	words := wordsOf(name)
+	if keyWord(name) || len(words) == 1 && wholeNames()[words[0]] {
+		return true
+	}
+	for i, w := range words {
+		if (i == len(words)-1 || !strings.Contains(name, " ")) && (slices.Contains(naming, w) || slices.Contains(namingToo, w)) {
 			return true
 		}
 	}
 	return false
+}
+
+// wordsOf parts a name into words, in small letters: at what is no letter, and where a capital follows a small one.
+func wordsOf(name string) []string {
+	var b strings.Builder
+	before := ' '
+	for _, r := range name {
+		switch {
+		case !unicode.IsLetter(r):
+			r = ' '
+		case unicode.IsUpper(r) && unicode.IsLower(before):
+			b.WriteRune(' ')
+		}
+		before = r
+		b.WriteRune(unicode.ToLower(r))
+	}
+	return strings.Fields(b.String())
+}
+
+// chance is how likely a text would be that stands above the cells of a field if it were one of them: as likely as something new is
+// among them, which is about the share of what stands there once (Good and Turing's estimate). It is looked for in the cell itself, in
+// its shapes, its length, whether it has numbers and what it begins with; 10 where it stands there too, 1 where it is like others.
+func chance(name string, rows [][]string, field int) float64 {
+	name = strings.TrimSpace(name)
+	cells := make([]string, 0, len(rows))
+	for _, r := range rows {
+		if c := strings.TrimSpace(r[field]); c != "" {
+			cells = append(cells, c)
+		}
+	}
+	if name == "" {
+		return (float64(len(rows)-len(cells)) + 0.5) / float64(len(rows)+1)
+	}
+	if slices.Contains(cells, name) {
+		return 10
+	}
+	least := 1.0
+	for _, of := range []func(string) string{
+		func(c string) string { return c },
+		func(c string) string { exact, _, _ := shapeOf(c); return exact },
+		func(c string) string { _, loose, _ := shapeOf(c); return loose },
+		func(c string) string { return strconv.Itoa(utf8.RuneCountInString(c)) },
+		func(c string) string { return strconv.FormatBool(strings.ContainsFunc(c, unicode.IsDigit)) },
+		func(c string) string { exact, _, _ := shapeOf(c[:1]); return exact },
+	} {
+		seen := map[string]int{}
+		for _, c := range cells {
+			seen[of(c)]++
+		}
+		if seen[of(name)] > 0 {
+			continue
+		}
+		once := 0
+		for _, n := range seen {
+			if n == 1 {
+				once++
+			}
+		}
+		least = min(least, (float64(once)+0.5)/float64(len(cells)+1))
+	}
+	return least
 }
 
 // wordAbove tells a header with a word above numbers alone: it is no row of data, whatever stands beside it.

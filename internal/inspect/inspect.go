@@ -119,6 +119,9 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 		r.commands(path)
 		return r, nil
 	}
+	if f := s.unprovedHeader(o, r.Findings); f != nil {
+		r.Findings = append(r.Findings, *f)
+	}
 	r.alikeSheets(path, o)
 	blank := s.markers(r, o.Blank)
 	if len(blank) > 0 {

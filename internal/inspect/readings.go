@@ -62,7 +62,7 @@ func readable(in input, o format.ReadOptions, l *format.Sample, err error) (*for
 				part, question = Decide, "do the names of the fields stand in the comment ("+names+")? rename gives them"
 			}
 		}
-		if w.options.Layout.Comment != "" && o.Layout.Comment == "" && part == Safe && !namesProved(w.sample) {
+		if w.options.Header.Kind == format.HeaderFirst && part == Safe && !namesProved(w.sample, w.options) {
 			part, question = Decide, "does "+diag.Names(w.sample.Names)+" name the fields, or is it data? Then --header none with it"
 		}
 		if w.options.Body > 0 && o.Body == 0 {
