@@ -194,7 +194,7 @@ func (s *sample) spaces() []Finding {
 				k += times
 			}
 		}
-		if k == 0 {
+		if k == 0 || f.counts["\u3000"] > 0 { // that space is what some list of signs holds
 			continue
 		}
 		n, of = n+k, of+f.filled

@@ -15,8 +15,11 @@ import (
 // header, or a name that begins as code does. Nothing else is told of it.
 func (s *sample) hardlyTable() *Finding {
 	l := s.lie
-	if !isText(l) || len(l.Names) < 2 {
+	if !isText(l) {
 		return nil
+	}
+	if len(l.Names) == 1 {
+		return lines(l)
 	}
 	odd := ""
 	for _, n := range l.Names {
@@ -40,6 +43,16 @@ func (s *sample) hardlyTable() *Finding {
 	}
 	return &Finding{Kind: "no table", Part: Told, Says: "this hardly looks like a table", Evidence: fmt.Sprintf("a field would be named %s; %s shorter than the header", diag.Quote(odd), diag.Plural(int64(short), "row")),
 		Question: "where does the table begin? --body and --header tell"}
+}
+
+// lines tells a text of one field that begins with a comment: no delimiter was found in it, and nothing names the field.
+func lines(l *format.Sample) *Finding {
+	name := strings.TrimSpace(l.Names[0])
+	if name == "" || !strings.ContainsRune("#%;", rune(name[0])) || l.Header.From == 0 || strings.Trim(name, "#%; ") != "" && len(strings.Fields(name)) < 3 {
+		return nil
+	}
+	return &Finding{Kind: "no table", Part: Told, Says: "this hardly looks like a table", Evidence: "its lines are not parted, and the first is a comment: " + diag.Quote(l.Names[0]),
+		Question: "where does the table begin, and what parts its cells? --body, --delimiter and --comment tell"}
 }
 
 // otherEncoding tells a text that was taken for Windows-1252 and has few letters among what is beyond ASCII: it is in another encoding.

@@ -175,7 +175,7 @@ func (s *sample) namesAndValues() []Finding {
 func (s *sample) blankFields() []Finding {
 	var names []string
 	for _, f := range s.fields {
-		if f.filled == 0 && len(s.rows) > 2 {
+		if f.filled == 0 && len(s.rows) > 2 && strings.ContainsFunc(f.name, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) {
 			names = append(names, "!"+selection.Written(f.name))
 		}
 	}

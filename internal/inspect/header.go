@@ -270,16 +270,23 @@ func lazyWords(words string) func() map[string]bool {
 }
 
 // namesProved tells a header that can't be a row of data: a word stands above numbers or dates, or one that names things, or texts that
-// have nothing of those beneath them; or there is none, or it is short of the one name above the labels of the rows.
+// have nothing of those beneath them; or there is none, or it is short of the one name above the labels of the rows, or is marked.
 func namesProved(l *format.Sample, o format.ReadOptions) bool {
 	rows, _ := l.Data()
 	if l.Header.From == 0 || len(rows) == 0 || o.First != "" {
 		return true
 	}
 	rows = rows[:min(len(rows), 500)]
+	header := l.First[l.Header.From-1].Cells
+	if first := strings.TrimSpace(header[0]); len(l.Names) > 1 && len(rows) > 1 && (first == "" || first[0] == '#') && !slices.ContainsFunc(rows, func(r []string) bool {
+		c := strings.TrimSpace(r[0])
+		return c == "" || c[0] == '#'
+	}) { // nothing above labels, or a mark
+		return true
+	}
 	all, least := 1.0, 1.0
 	for i, n := range l.Names {
-		if cells := l.First[l.Header.From-1].Cells; i >= len(cells) || strings.TrimSpace(cells[i]) == "" {
+		if i >= len(header) || strings.TrimSpace(header[i]) == "" {
 			n = ""
 		} else if isNumber(n) || isDate(n) {
 			continue
@@ -291,13 +298,16 @@ func namesProved(l *format.Sample, o format.ReadOptions) bool {
 		for _, r := range rows {
 			if c := strings.TrimSpace(r[i]); c != "" {
 				filled++
-				if isNumber(c) || isDate(c) {
+				if isNumber(strings.TrimSuffix(c, ".")) || isDate(c) {
 					telling++
 				}
 			}
 		}
 		if share(telling, filled, 0.8) && filled > 0 && n != "" {
 			return true
+		}
+		if n != "" && !strings.ContainsFunc(n, unicode.IsLetter) {
+			continue
 		}
 		p := chance(n, rows, i)
 		all, least = all*p, min(least, p)
@@ -308,7 +318,7 @@ func namesProved(l *format.Sample, o format.ReadOptions) bool {
 // namesThings tells a word, or several written as one, that names fields: customer_id, SampleID, name_old.
 func namesThings(name string) bool {
 	words := wordsOf(name)
-	if keyWord(name) || len(words) == 1 && wholeNames()[words[0]] {
+	if keyWord(name) || len(words) > 0 && !slices.ContainsFunc(words, func(w string) bool { return !wholeNames()[w] }) {
 		return true
 	}
 	for i, w := range words {

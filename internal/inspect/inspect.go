@@ -114,7 +114,7 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 		r.Findings = append(r.Findings, *otherEncoding)
 	}
 	r.reading(o)
-	if o.Header.Kind == format.HeaderFirst && (o.Layout.Comment == "" && commentedHeader(l) || namesReturn(l)) { // nobody knows what the fields are
+	if o.Header.Kind == format.HeaderFirst && (o.Layout.Comment == "" && commentedHeader(l) || namesReturn(l) || beneathTitle(l, o) && !namesProved(l, o)) { // nobody knows what the fields are
 		r.otherHeader(in, o)
 		r.commands(path)
 		return r, nil
@@ -138,7 +138,7 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 	}
 	for _, look := range []func(*sample) []Finding{
 		(*sample).family, (*sample).blankRuns, (*sample).namesAndValues, (*sample).severalValues, (*sample).jsonCells, (*sample).jsonAmongTexts, (*sample).numbersWritten, (*sample).datesWritten, (*sample).spaces,
-		(*sample).totals, (*sample).blankFields, (*sample).duplicates, (*sample).spellings, (*sample).compound, (*sample).garbled, (*sample).sentinels, (*sample).mixed, (*sample).duplicateKeys,
+		(*sample).totals, (*sample).blankFields, (*sample).duplicates, (*sample).spellings, (*sample).compound, (*sample).garbled, (*sample).sentinels, (*sample).shortened, (*sample).mixed, (*sample).duplicateKeys,
 	} {
 		found := look(s)
 		s.prove(run, found)
@@ -365,6 +365,11 @@ func (r *Report) told(o format.ReadOptions) {
 	}
 }
 
+// beneathTitle tells a header, looked for and found in one row, above which something stands.
+func beneathTitle(l *format.Sample, o format.ReadOptions) bool {
+	return o.Header.Kind == format.HeaderFirst && l.Header.From > 0 && l.Header.From == l.Header.To && l.Header.From <= len(l.First) && slices.ContainsFunc(l.First[:l.Header.From-1], func(r delimited.Record) bool { return len(r.Cells) > 0 })
+}
+
 // blankList is words as --blank takes them.
 func blankList(words []string) string {
 	var out []string
@@ -392,6 +397,9 @@ func (r *Report) reading(o format.ReadOptions) {
 		}
 		if cells := l.First[first].Cells; h.From == first+2 && len(l.Names) == 2 && len(cells) == 1 && !strings.Contains(cells[0], " ") {
 			f.Part, f.Question = Decide, fmt.Sprintf("is %s a title, or the name of the second field? Then: --header %d --header-first row", diag.Quote(cells[0]), first+1)
+		}
+		if beneathTitle(l, o) && !namesProved(l, o) {
+			f.Part, f.Question, f.reads = Told, "nothing proves that: is it a header at all, and what stands above it?", false
 		}
 		if o.Header.Kind != format.HeaderRows && namesReturn(l) {
 			f.Part, f.Question, f.reads = Told, "its names stand in rows below it, too: is it a header at all?", false

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 
 	"revuelta/internal/decimal"
 	"revuelta/internal/diag"
@@ -57,7 +58,7 @@ func (s *sample) severalValues() []Finding {
 			if spaced(pieces) && sep == "," && (f.filled < 10 || f.fixedPlaces(sep)) { // a text in words, or the parts of one thing
 				continue
 			}
-			if long || isNumbers(pieces) && sep == "," || named && (!plural(f.name) || strings.Contains(sep, " ") || !share(with, f.filled, 0.6) || spaced(pieces)) {
+			if long || isNumbers(pieces) && sep == "," || named && !(plural(f.name) && with > 9 && words(pieces)) && (!plural(f.name) || strings.Contains(sep, " ") || !share(with, f.filled, 0.6) || spaced(pieces)) {
 				continue
 			}
 			shown := strings.ReplaceAll(sep, "\n", `\n`)
@@ -170,6 +171,16 @@ func (s *sample) besideLists(f *field, sep string) (out []*field) {
 // plural tells a name of several things, as aliases.
 func plural(name string) bool {
 	return len(name) > 3 && strings.HasSuffix(name, "s") && !strings.HasSuffix(name, "ss") && !strings.HasSuffix(name, "us")
+}
+
+// words tells pieces that are short words or codes of letters.
+func words(pieces map[string]int) bool {
+	for p := range pieces {
+		if p == "" || len(p) > 12 || strings.ContainsFunc(p, func(r rune) bool { return !unicode.IsLetter(r) }) {
+			return false
+		}
+	}
+	return true
 }
 
 // spaced tells whether a piece has a space in it.

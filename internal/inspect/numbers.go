@@ -148,7 +148,7 @@ func (s *sample) numbersWritten() []Finding {
 		if h.options == "" && n.unfit == 0 { // a true minus sign alone
 			h.says = "true minus signs"
 		}
-		if n.unfit > 0 {
+		if n.unfit > 0 && h.part != Told {
 			h.part, h.options = Decide, h.options+" --unfit keep"
 			h.question = fmt.Sprintf("do %s stay as they stand?", quotedList(n.odd[:min(3, len(n.odd))]))
 			if len(n.odd) == 1 {
@@ -199,7 +199,7 @@ func (f *field) severalUnits() *Finding {
 		units[unit] += f.counts[c]
 		fits += f.counts[c]
 	}
-	if len(units) < 2 || len(units) > 3 || 2*len(units) > f.filled || !share(fits, f.filled, 0.75) {
+	if !slices.ContainsFunc(order, isUnit) || len(units) < 2 || len(units) > 3 || 2*len(units) > f.filled || !share(fits, f.filled, 0.75) {
 		return nil
 	}
 	var list []string
@@ -227,6 +227,9 @@ func (f *field) namesMore(n *numbers) bool {
 	if strings.ContainsAny(n.form.Strip, ",.") || f.periodCodes(n) || slices.ContainsFunc(n.odd, lettered) && (n.form.Strip != "" || len(n.form.Scales) > 0) {
 		return true
 	}
+	if slices.ContainsFunc(n.odd, wordBehind) && slices.ContainsFunc(f.order, func(c string) bool { return wordBehind(c) && !slices.Contains(n.odd, c) }) || f.signedAlways() {
+		return true
+	}
 	long, alike, marks := -1, true, false
 	for _, c := range f.order {
 		if _, ok := n.form.Read(c); !ok {
@@ -250,6 +253,26 @@ func (f *field) namesMore(n *numbers) bool {
 		marks = marks || strings.ContainsAny(c, ".,")
 	}
 	return alike && long >= 6 && !marks && len(f.order) > 2
+}
+
+// wordBehind tells a number with a word behind it that is no unit: 50 free, 100 back.
+func wordBehind(c string) bool {
+	number, word, two := strings.Cut(strings.TrimSpace(c), " ")
+	return two && isNumber(number) && !isUnit(word) && !strings.ContainsFunc(word, func(r rune) bool { return !unicode.IsLetter(r) })
+}
+
+// signedAlways tells cells that nearly all begin with a plus sign, and none with a minus: they are dialled.
+func (f *field) signedAlways() bool {
+	plus := 0
+	for _, c := range f.order {
+		switch {
+		case strings.HasPrefix(c, "+"):
+			plus++
+		case strings.HasPrefix(c, "-"), strings.HasPrefix(c, "\u2212"):
+			return false
+		}
+	}
+	return plus > 3 && share(plus, len(f.order), 0.9)
 }
 
 // lettered tells a number and one small letter behind it, as versions have.

@@ -183,6 +183,44 @@ func partedBy(rows []laid) byte {
 	return 0
 }
 
+// wholeRows tells rows of many cells among which those that begin with # are as wide as the others, nearly all of them filled.
+func wholeRows(rows []laid) bool {
+	hashes := 0
+	for _, r := range rows {
+		if strings.HasPrefix(strings.TrimSpace(r.first()), "#") {
+			if hashes++; len(r) != len(rows[0]) || len(r) < 3 || 2*filledCells(r) <= len(r) {
+				return false
+			}
+		} else if len(r) != len(rows[0]) {
+			return false
+		}
+	}
+	return hashes > 0 && !strings.HasPrefix(strings.TrimSpace(rows[0].first()), "#")
+}
+
+// hashedFirst tells rows of which the first begin with #, in words, and no other.
+func hashedFirst(rows []laid) bool {
+	n := 0
+	for n < len(rows) && strings.HasPrefix(strings.TrimSpace(rows[n].first()), "#") {
+		n++
+	}
+	return n > 0 && len(strings.Fields(strings.Join(rows[0], " "))) > 4 && !slices.ContainsFunc(rows[n:], func(r laid) bool { return strings.HasPrefix(strings.TrimSpace(r.first()), "#") })
+}
+
+// firstAlike tells a first row of data, read without a header, none of whose cells is new in its field: it names nothing.
+func firstAlike(l *format.Sample) bool {
+	rows, _ := l.Data()
+	if len(rows) < 4 {
+		return false
+	}
+	for i, c := range rows[0] {
+		if chance(c, rows[1:], i) < 0.3 {
+			return false
+		}
+	}
+	return true
+}
+
 // commentAlone tells whether a row beneath the header, all in one cell, begins with #, while most rows are as wide as the header.
 func commentAlone(rows []laid, width int) bool {
 	comments, wide := 0, 0
@@ -300,7 +338,15 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 			return out
 		}
 		full := func(l *format.Sample) bool { return len(l.Names) > 1 && len(l.First) > l.Body && asWide(l) }
-		if try("--comment '#'", comment, full) || fault != nil && (try("--comment '#' --escape backslash", func(c *format.ReadOptions) { comment(c); c.Layout.Backslash = true }, full) ||
+		if wholeRows(rows) { // what begins with # there is no comment
+			break
+		}
+		if try("--comment '#'", comment, full) || untold && try("--comment '#' --header none", func(c *format.ReadOptions) {
+			comment(c)
+			c.Header = format.Header{Kind: format.HeaderNone}
+		}, func(l *format.Sample) bool {
+			return len(l.Names) > 1 && len(rows) > 2 && hashedFirst(rows) && firstAlike(l)
+		}) || fault != nil && (try("--comment '#' --escape backslash", func(c *format.ReadOptions) { comment(c); c.Layout.Backslash = true }, full) ||
 			try("--comment '#' --quote none", func(c *format.ReadOptions) { comment(c); c.NoQuotes = true }, full)) || untold && try("--comment '#' --delimiter spaces", func(c *format.ReadOptions) { comment(c); spaces(c) }, even) {
 			return out
 		}
