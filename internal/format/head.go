@@ -56,14 +56,22 @@ func readHead(rows []delimited.Record, o ReadOptions, merged mergedAreas) (*head
 		}
 		if likely > from && looksLikeTitle(rows, from, likely) {
 			there := Header{HeaderRows, likely + 1, last + 1}
+			asIt := fmt.Sprintf("--header %d if it is one all the same", from+1)
+			if first := strings.TrimSpace(rows[from].Cells[0]); o.Layout.Comment == "" && strings.HasPrefix(first, "#") {
+				return nil, diag.Dataf("row %d looks like a comment, not a header: it begins with #", from+1).Trying("--comment '#' leaves out the lines that begin with #", asIt)
+			}
+			if prose(rows[likely].Cells) {
+				return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; beneath it stands text, and nothing that looks like a header",
+					from+1, filledOf(rows[from]), diag.Plural(int64(width(rows[from:])), "cell")).Trying("--header N and --body N tell where the table begins", asIt)
+			}
 			if anyNumber(rows[likely].Cells) {
 				return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; beneath it stands data, and nothing that looks like a header",
 					from+1, filledOf(rows[from]), diag.Plural(int64(width(rows[from:])), "cell")).
-					Trying("--header none", fmt.Sprintf("--header none --body %d if what stands above is no data", likely+1), fmt.Sprintf("--header %d if it is one all the same", from+1))
+					Trying("--header none", fmt.Sprintf("--header none --body %d if what stands above is no data", likely+1), asIt)
 			}
 			return nil, diag.Dataf("row %d looks like a title, not a header: %s of its %s; the header seems to be %s: %s",
 				from+1, filledOf(rows[from]), diag.Plural(int64(width(rows[from:])), "cell"), there, diag.Names(cleanNames(join(likely, last)))).
-				Trying("--header "+there.Option(), fmt.Sprintf("--header %d if it is one all the same", from+1))
+				Trying("--header "+there.Option(), asIt)
 		}
 		to = from
 	}
@@ -102,6 +110,11 @@ func readHead(rows []delimited.Record, o ReadOptions, merged mergedAreas) (*head
 		h.body = o.Body - 1
 	}
 	return h, nil
+}
+
+// prose tells cells of a running text, which commas part.
+func prose(cells []string) bool {
+	return slices.ContainsFunc(cells, func(c string) bool { return len(strings.Fields(c)) > 5 })
 }
 
 func filledOf(r delimited.Record) string {

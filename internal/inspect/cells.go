@@ -318,6 +318,16 @@ func (s *sample) compound() []Finding {
 		}) && !slices.Contains(digits, true) {
 			continue
 		}
+		if len(parts) == 2 && digits[0] != digits[1] && slices.ContainsFunc(parts, func(p map[string]bool) bool { // a month of a year is one date
+			for part := range p {
+				if s.timeKind(part) != "month" {
+					return false
+				}
+			}
+			return true
+		}) {
+			continue
+		}
 		varied := 0
 		var b strings.Builder
 		k := 0

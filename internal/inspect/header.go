@@ -303,7 +303,7 @@ func namesProved(l *format.Sample, o format.ReadOptions) bool {
 				}
 			}
 		}
-		if share(telling, filled, 0.8) && filled > 0 && n != "" {
+		if share(telling, filled, 0.8) && filled > 0 && n != "" && !slices.ContainsFunc(rows, func(r []string) bool { return strings.TrimSpace(r[i]) == n }) {
 			return true
 		}
 		if n != "" && !strings.ContainsFunc(n, unicode.IsLetter) {

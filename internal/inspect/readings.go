@@ -163,12 +163,34 @@ func doubtful(l *format.Sample, o format.ReadOptions) string {
 		return "its name says tabs, and it has none"
 	case o.Delimiter == 0 && o.Layout.Widths == nil && partedBy(rows) != 0:
 		return "it has one field, with cells parted by " + string(rune(partedBy(rows)))
+	case o.Delimiter == 0 && o.Layout.Widths == nil && l.Delimiter == ',' && commaNumbers(rows):
+		return "its commas stand in numbers, which spaces part"
 	case o.Delimiter == 0 && o.Layout.Widths == nil && len(l.Names) == 1 && len(rows) > 2 && slices.ContainsFunc(rows, func(r laid) bool { return strings.ContainsAny(strings.TrimSpace(r.first()), " \t") }):
 		return "it has one field, with cells parted by spaces"
 	case o.Header.Kind == format.HeaderFirst && o.Body == 0 && l.Header.From > 0 && namesAreData(l):
 		return "its first row holds data, not names"
 	}
 	return ""
+}
+
+// commaNumbers tells rows of numbers with decimal commas that spaces part: 2,5  -0,25.
+func commaNumbers(rows []laid) bool {
+	if len(rows) < 3 {
+		return false
+	}
+	commas := 0
+	for _, r := range rows {
+		numbers := strings.Fields(strings.Join(r, ","))
+		if len(numbers) < 2 {
+			return false
+		}
+		for _, n := range numbers {
+			if commas += strings.Count(n, ","); strings.Count(n, ",") > 1 || strings.HasSuffix(n, ",") || !isNumber(strings.Replace(n, ",", ".", 1)) {
+				return false
+			}
+		}
+	}
+	return commas >= len(rows)
 }
 
 // partedBy is a character that no delimiter is looked for by, of which every row of one cell has as many, two at least; 0 where there
@@ -351,6 +373,12 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 			return out
 		}
 	}
+	if plain != nil && fault == nil && untold && commaNumbers(rows) && try("--delimiter spaces --header none", func(c *format.ReadOptions) {
+		spaces(c)
+		c.Header = format.Header{Kind: format.HeaderNone}
+	}, func(l *format.Sample) bool { return len(l.Names) > 1 && asWide(l) }) {
+		return out
+	}
 	if by := byte(0); plain != nil && fault == nil && untold && len(rows) > 0 {
 		if plain.As == "tsv" && len(plain.Names) == 1 { // its suffix says tab, and there is none
 			for _, by := range []byte{',', ';', '|'} {
@@ -387,6 +415,9 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 	}
 	if plain == nil && untold && (try("--delimiter spaces", spaces, even) || try("--delimiter spaces --header-first row", func(c *format.ReadOptions) { spaces(c); c.First = "row" }, even)) {
 		return out
+	}
+	if plain == nil && o.Layout.Comment == "" && untold && (try("--comment '#'", comment, wide) || try("--comment '#' --delimiter spaces", func(c *format.ReadOptions) { comment(c); spaces(c) }, even)) {
+		return out // its first lines could not be read at all
 	}
 	if plain != nil && len(plain.Names) == 1 && untold && !hash {
 		named := func(l *format.Sample) bool { // most columns have a name, or none has

@@ -56,7 +56,7 @@ func (s *sample) spellings() []Finding {
 				if tidy[few] > tidy[many] {
 					few, many = b, a
 				}
-				if !alike && tidy[few]*4 <= tidy[many] && len([]rune(few)) >= 5 && !strings.ContainsFunc(few+many, unicode.IsDigit) && !strings.ContainsAny(few+many, "/^*+") && !capitals(few) && !strings.ContainsFunc(few+many, ideograph) && levenshtein.ComputeDistance(a, b) == 1 {
+				if !alike && tidy[few]*4 <= tidy[many] && len([]rune(few)) >= 5 && !strings.ContainsFunc(few+many, unicode.IsDigit) && !strings.ContainsAny(few+many, "/^*+") && few != strings.ToUpper(few) && !strings.ContainsFunc(few+many, ideograph) && levenshtein.ComputeDistance(a, b) == 1 {
 					alike = true
 				}
 				if alike && !computes(few) && !computes(many) && !isNumber(few) && !isNumber(many) && !strings.ContainsAny(few+many, "=,") && enclosed(few) == enclosed(many) && !codes(few, many) && !s.toldApart(f, few, many) {
@@ -91,7 +91,7 @@ func ideograph(r rune) bool {
 
 // codes tells two texts in one word with digits in them: what stands between the digits counts.
 func codes(a, b string) bool {
-	return strings.ContainsAny(a, "0123456789") && !strings.ContainsAny(a+b, " ()") && strings.ContainsAny(a+b, "._/:")
+	return strings.ContainsAny(a, "0123456789") && !strings.ContainsAny(a+b, " ()") && strings.ContainsAny(a+b, "._/:'")
 }
 
 // enclosed is what marks a text at its beginning or end, as one that is struck out or doubted.
