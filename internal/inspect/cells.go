@@ -189,10 +189,17 @@ func (s *sample) spaces() []Finding {
 				Question: "does the depth say what belongs to what? scrub takes it away"})
 			continue
 		}
+		parted := 0 // by spaces or a tab within, which may part what stands there
 		for c, times := range f.counts {
 			if untidy(c) {
 				k += times
 			}
+			if inner := strings.TrimSpace(c); strings.Contains(inner, "\t") || strings.Contains(inner, "  ") && strings.ContainsAny(inner, "0123456789") {
+				parted += times
+			}
+		}
+		if parted > 1 && share(parted, f.filled, 0.5) {
+			continue
 		}
 		if k == 0 || f.counts["\u3000"] > 0 { // that space is what some list of signs holds
 			continue

@@ -204,7 +204,13 @@ func stackOf(rows []delimited.Record, down, width int) (Finding, bool) {
 			}
 		}
 	}
-	if len(all) < 3 || len(columns) < 2 || values < 2 || !begins {
+	words := 0 // labels; a code stands in two places by chance
+	for _, label := range all {
+		if !strings.ContainsAny(label, "0123456789") {
+			words++
+		}
+	}
+	if len(all) < 3 || len(columns) < 2 || values < 2 || !begins || !share(words, len(all), 0.6) {
 		return Finding{}, false
 	}
 	// A value is named by the label before it, or by that above it with a number where it names several.

@@ -114,7 +114,7 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 		r.Findings = append(r.Findings, *otherEncoding)
 	}
 	r.reading(o)
-	if o.Header.Kind == format.HeaderFirst && (o.Layout.Comment == "" && commentedHeader(l) || namesReturn(l) || beneathTitle(l, o) && !namesProved(l, o)) { // nobody knows what the fields are
+	if inDoubt(l, o) { // nobody knows what the fields are
 		r.otherHeader(in, o)
 		r.commands(path)
 		return r, nil
@@ -370,6 +370,16 @@ func beneathTitle(l *format.Sample, o format.ReadOptions) bool {
 	return o.Header.Kind == format.HeaderFirst && l.Header.From > 0 && l.Header.From == l.Header.To && l.Header.From <= len(l.First) && slices.ContainsFunc(l.First[:l.Header.From-1], func(r delimited.Record) bool { return len(r.Cells) > 0 })
 }
 
+// inDoubt tells a header that was looked for and found, and may be none.
+func inDoubt(l *format.Sample, o format.ReadOptions) bool {
+	return o.Header.Kind == format.HeaderFirst && (o.Layout.Comment == "" && commentedHeader(l) || namesReturn(l) || unprovedBeneath(l, o))
+}
+
+// unprovedBeneath tells a header beneath something else that nothing proves, or that is a text.
+func unprovedBeneath(l *format.Sample, o format.ReadOptions) bool {
+	return beneathTitle(l, o) && (!namesProved(l, o) || slices.ContainsFunc(l.Names, func(n string) bool { return len(strings.Fields(n)) > 5 }))
+}
+
 // blankList is words as --blank takes them.
 func blankList(words []string) string {
 	var out []string
@@ -398,7 +408,7 @@ func (r *Report) reading(o format.ReadOptions) {
 		if cells := l.First[first].Cells; h.From == first+2 && len(l.Names) == 2 && len(cells) == 1 && !strings.Contains(cells[0], " ") {
 			f.Part, f.Question = Decide, fmt.Sprintf("is %s a title, or the name of the second field? Then: --header %d --header-first row", diag.Quote(cells[0]), first+1)
 		}
-		if beneathTitle(l, o) && !namesProved(l, o) {
+		if unprovedBeneath(l, o) {
 			f.Part, f.Question, f.reads = Told, "nothing proves that: is it a header at all, and what stands above it?", false
 		}
 		if o.Header.Kind != format.HeaderRows && namesReturn(l) {
@@ -414,7 +424,7 @@ func (r *Report) reading(o format.ReadOptions) {
 	if o.Body > 0 {
 		r.Reading = append(r.Reading, "--body", strconv.Itoa(o.Body))
 	}
-	if len(l.Foot) > 0 {
+	if len(l.Foot) > 0 && !inDoubt(l, o) {
 		foot := "auto"
 		if o.Foot > 0 {
 			foot = strconv.Itoa(o.Foot)
