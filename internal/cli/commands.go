@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -30,6 +31,7 @@ var runOptions = []step.Option{
 	{Name: "most-aside", Value: "N|5%", Help: "stop all the same when more rows than that do not fit"},
 	{Name: "left-out", Value: "FILE", Help: "rows that a step left out go there, with the reason"},
 	{Name: "account", Value: "FILE", Help: "write the account there, as JSON (- is standard error)"},
+	{Name: "report", Value: "FILE", Help: "write a page there that shows what became of the rows"},
 	{Name: "plan", Value: "FILE", Help: "when it is done, add the step to that plan, with what was found out while reading"},
 	{Name: "quiet", Help: "leave out the account on standard error"},
 	{Name: "memory", Value: "SIZE", Help: "what steps that hold rows may take before they use temporary files, as 512MiB or 2GiB (default: half of what the machine allows)"},
@@ -513,6 +515,14 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 	if env.AccountFile = c.extra.Get("account", ""); env.AccountFile == "-" {
 		env.AccountFile = ""
 	}
+	if env.ReportFile = c.extra.Get("report", ""); env.ReportFile == "-" {
+		return diag.Usagef("--report -: the page goes to a file").Trying("--report FILE.html")
+	}
+	if env.ReportFile != "" { // better now than when all is done
+		if _, err := os.Stat(filepath.Dir(env.ReportFile)); err != nil {
+			return format.FileError(env.ReportFile, err)
+		}
+	}
 	var err error
 	if env.Memory, err = memoryLimit(c.extra.Get("memory", "")); err != nil {
 		return err
@@ -543,6 +553,11 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 			err = e
 		}
 	}
+	if env.ReportFile != "" {
+		if e := writeReport(env.ReportFile, a.reportOf(p, env, account)); e != nil && err == nil {
+			err = e
+		}
+	}
 	if err == nil && !c.extra.Has("quiet") {
 		width := 0
 		if isTerminal(a.Err) {
@@ -566,18 +581,10 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 }
 
 func writeAccount(path string, account *run.Account) error {
-	out, err := format.Create(path)
-	if err != nil {
+	return writeWhole(path, func(to io.Writer) error {
+		_, err := to.Write(account.JSON())
 		return err
-	}
-	defer out.Abort()
-	if _, err := out.Write(account.JSON()); err != nil {
-		return err
-	}
-	if err := out.Finish(); err != nil {
-		return err
-	}
-	return out.Commit()
+	})
 }
 
 // isTerminal reports whether a stream is a terminal.

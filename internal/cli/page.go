@@ -1,9 +1,10 @@
 package cli
 
 import (
-	_ "embed"
+	"embed"
 	"fmt"
 	"html/template"
+	"io"
 	"strconv"
 	"strings"
 
@@ -12,10 +13,13 @@ import (
 	"revuelta/internal/inspect"
 )
 
-//go:embed profile.html
-var pageText string
+//go:embed profile.html report.html looks.css
+var pages embed.FS
 
-func page() *template.Template { return template.Must(template.New("profile").Parse(pageText)) }
+// page is one of the pages, whose looks are the same.
+func page(name string) *template.Template {
+	return template.Must(template.ParseFS(pages, name+".html", "looks.css"))
+}
 
 // pageField is a field as the page shows it.
 type pageField struct {
@@ -44,12 +48,17 @@ func writePage(path, name string, rows int64, notes []string, fields []*inspect.
 	for i, f := range fields {
 		data.Fields = append(data.Fields, onPage(i, f))
 	}
+	return writeWhole(path, func(to io.Writer) error { return page("profile").Execute(to, data) })
+}
+
+// writeWhole writes a file that is whole or is not there.
+func writeWhole(path string, write func(io.Writer) error) error {
 	out, err := format.Create(path)
 	if err != nil {
 		return err
 	}
 	defer out.Abort()
-	if err := page().Execute(out, data); err != nil {
+	if err := write(out); err != nil {
 		return err
 	}
 	if err := out.Finish(); err != nil {

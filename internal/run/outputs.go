@@ -43,7 +43,7 @@ func (r *runner) refuse() error {
 		return diag.Usagef("standard input (-) is read twice").Trying("name a file for one of them")
 	}
 	var others []string // of the command line, beside the tables
-	for _, o := range []string{r.env.Aside, r.env.LeftOut, r.env.AccountFile, r.env.Keep} {
+	for _, o := range []string{r.env.Aside, r.env.LeftOut, r.env.AccountFile, r.env.ReportFile, r.env.Keep} {
 		twice := func(path string) bool { return path == o || format.SameFile(path, o) }
 		if o == "" {
 			continue

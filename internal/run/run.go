@@ -56,6 +56,7 @@ type Env struct {
 	Most        string        // --most-aside
 	LeftOut     string        // file for rows left out
 	AccountFile string        // file the account goes to when the run has ended, "": none; not written here
+	ReportFile  string        // the same of the report
 	Keep        string        // plan the step goes to then, likewise
 	Bytes       *atomic.Int64 // counts what is read, for the progress
 	Total       func(int64)   // is told how much there is to read, where that is known
