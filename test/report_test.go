@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"html"
 	"os"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
@@ -46,6 +47,43 @@ func TestReport(t *testing.T) {
 	var want map[string]any
 	require.NoError(t, json.Unmarshal(kept, &want))
 	assert.Equal(t, want, account)
+}
+
+// TestReportShowsRows: under each step stand its first rows, with every changed cell marked, and fields new and gone; also where several rows
+// came of a line.
+func TestReportShowsRows(t *testing.T) {
+	t.Chdir(t.TempDir())
+	require.NoError(t, os.WriteFile("yield.csv", []byte("hive;April;May\nA;1,5;2,5\nB;x;3,5\n"), 0o644))
+	status, page, _, told := reportOf(t, "run --step \"unpivot '{month:April|May}' --value kilos\" --step 'cast kilos number --decimal ,' yield.csv --set-aside aside.csv -o out.csv")
+	require.Zero(t, status, told)
+	assert.Contains(t, page, "Fields that went: April, May")
+	assert.Contains(t, page, `<th scope="col" class="new">kilos <small>new</small></th>`)
+	assert.Equal(t, []string{"<mark>1.5</mark>", "<mark>2.5</mark>", "<mark>3.5</mark>"}, regexp.MustCompile(`<mark>.*?</mark>`).FindAllString(page, -1))
+}
+
+// TestReportChangesNothing: a run with a report writes what it writes without one, also onto its own input.
+func TestReportChangesNothing(t *testing.T) {
+	t.Chdir(t.TempDir())
+	status, _, told := program(t, "demo honey")
+	require.Zero(t, status, told)
+	t.Chdir("honey")
+	plans, err := filepath.Glob("*.plan")
+	require.NoError(t, err)
+	require.NotEmpty(t, plans)
+	for _, plan := range plans {
+		command := "run " + plan + " --set-aside aside.csv --overwrite -o "
+		plainStatus, _, plainTold := program(t, command+"plain.csv --account plain.json")
+		status, _, told := program(t, command+"told.csv --account told.json --report page.html")
+		assert.Equal(t, plainStatus, status, "%s: %s%s", plan, plainTold, told)
+		if status == 0 {
+			assert.Equal(t, textOf(t, "plain.csv"), textOf(t, "told.csv"), plan)
+		}
+	}
+	require.NoError(t, os.WriteFile("own.csv", []byte("a\n1.50\n2\n"), 0o644))
+	status, _, told = program(t, "set 'a = a * 2' own.csv -o own.csv --overwrite --report page.html")
+	require.Zero(t, status, told)
+	assert.Equal(t, "a\n3\n4\n", textOf(t, "own.csv"))
+	assert.Contains(t, textOf(t, "page.html"), "<mark>3</mark>")
 }
 
 // TestReportOfAFailedRun: it says where and why, and the status is the run's.
@@ -102,4 +140,11 @@ func TestReportRefused(t *testing.T) {
 	status, _, _ := program(t, "convert in.csv -o other.csv --report none/page.html")
 	assert.Equal(t, 3, status)
 	assert.NoFileExists(t, "other.csv", "it is told before the run")
+}
+
+func textOf(t *testing.T, path string) string {
+	t.Helper()
+	text, err := os.ReadFile(path)
+	require.NoError(t, err)
+	return string(text)
 }

@@ -539,6 +539,10 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 	if err := run.Refuse(p, env); err != nil { // the account may be what is refused
 		return err
 	}
+	var traced []*run.Traced
+	if env.ReportFile != "" {
+		traced = a.traced(ctx, p, env)
+	}
 	stop := a.progress(&env)
 	paceCollector()
 	account, err := run.Run(ctx, p, env)
@@ -554,7 +558,7 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 		}
 	}
 	if env.ReportFile != "" {
-		if e := writeReport(env.ReportFile, a.reportOf(p, env, account)); e != nil && err == nil {
+		if e := writeReport(env.ReportFile, a.reportOf(p, env, account, traced)); e != nil && err == nil {
 			err = e
 		}
 	}

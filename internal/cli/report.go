@@ -43,6 +43,8 @@ type reportStage struct {
 	ID, Name, Line, Text, Says     string
 	RowsIn, RowsOut, Fields, Cells string
 	Stream                         string
+	Before, After                  *reportTable // first rows
+	Gone                           string       // fields
 	Failed                         bool
 	Anew                           bool // it goes on with other rows than came out of the step before
 	Branches                       []reportBranch
@@ -84,7 +86,7 @@ func streamOf(from, to, most int64) string {
 }
 
 // reportOf makes a page's content of the account of a run.
-func (a *app) reportOf(p *run.Program, env run.Env, account *run.Account) *report {
+func (a *app) reportOf(p *run.Program, env run.Env, account *run.Account, traced []*run.Traced) *report {
 	r := &report{Title: "What became of the rows", Failed: account.Failed, JSON: template.JS(scriptSafe(account.JSON()))}
 	if p.Plan != "" {
 		r.Title = p.Plan
@@ -175,8 +177,12 @@ func (a *app) reportOf(p *run.Program, env run.Env, account *run.Account) *repor
 		r.Plan = append(r.Plan, line)
 	}
 	r.Verdict = verdict(account, read)
+	r.firstRows(traced)
 	return r
 }
+
+// otherFields says how many fields are not shown.
+func otherFields(n int) string { return "and " + diag.Plural(int64(n), "other field") }
 
 // inflow draws the inputs: where all of them make the rows of the first step, one joins the other; what is more than a dozen is drawn as one.
 func inflow(account *run.Account, read, most int64) []reportFile {

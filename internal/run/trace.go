@@ -26,7 +26,7 @@ type Traced struct {
 // place is where a row began: a file and a line, 0 where it is not known.
 type place struct{ file, line int }
 
-// Trace runs a program without writing anything, and gives the first rows after
+// Trace runs a program without writing anything but rows set aside, and gives the first rows after
 // each step, or those for which a formula holds.
 func Trace(ctx context.Context, p *Program, env Env, rows int, follow *formula.Formula) ([]*Traced, error) {
 	if _, err := p.OnSheets(); err != nil {
@@ -35,7 +35,7 @@ func Trace(ctx context.Context, p *Program, env Env, rows int, follow *formula.F
 	var taps []*tap
 	traced := &Program{Plan: p.Plan}
 	look := func(line int, name string) {
-		t := &tap{Traced: Traced{Line: line, Name: name}, most: rows, follow: follow}
+		t := &tap{Traced: Traced{Line: line, Name: name}, most: beyond * rows, follow: follow}
 		taps = append(taps, t)
 		traced.Items = append(traced.Items, &Apply{Name: "look", Step: t, Line: line})
 	}
@@ -53,7 +53,7 @@ func Trace(ctx context.Context, p *Program, env Env, rows int, follow *formula.F
 			traced.Items = append(traced.Items, it)
 		}
 	}
-	env.Screen, env.Stdout, env.Aside, env.LeftOut = nil, io.Discard, "", ""
+	env.Screen, env.Stdout, env.LeftOut = nil, io.Discard, ""
 	_, err := Run(ctx, traced, env)
 	var out []*Traced
 	var before *Traced
@@ -67,10 +67,17 @@ func Trace(ctx context.Context, p *Program, env Env, rows int, follow *formula.F
 		out = append(out, &t.Traced)
 		before = &t.Traced
 	}
+	for _, t := range out {
+		t.Rows, t.Changed = t.Rows[:min(rows, len(t.Rows))], t.Changed[:min(rows, len(t.Changed))]
+	}
 	return out, err
 }
 
-// compare marks what is new. A row belongs to the one that stood on its line before, if that stood there alone; several may come of it.
+// beyond is how many times the rows shown are held: what a row was before may have stood further down.
+const beyond = 4
+
+// compare marks what is new. A row belongs to the one that stood on its line before; of several that did, to the one it has most in common
+// with, not before that of the row above. Several may come of one.
 func (t *Traced) compare(before *Traced) {
 	at := map[string]int{}
 	for i, n := range before.Names {
@@ -80,21 +87,32 @@ func (t *Traced) compare(before *Traced) {
 		_, ok := at[n]
 		t.New = append(t.New, !ok)
 	}
-	was := map[place]int{}
+	was := map[place][]int{} // what may still be met
 	for i, p := range before.places {
-		if _, ok := was[p]; ok || p.line == 0 {
-			i = -1
+		if p.line > 0 {
+			was[p] = append(was[p], i)
 		}
-		was[p] = i
 	}
-	for i, row := range t.Rows {
-		changed := make([]bool, len(row))
-		if k, ok := was[t.places[i]]; ok && k >= 0 {
-			for c, cell := range row {
-				if f, ok := at[t.Names[c]]; ok {
-					changed[c] = before.Rows[k][f] != cell
+	differs := func(row []string, k int) (changed []bool, same int) {
+		changed = make([]bool, len(row))
+		for c, cell := range row {
+			if f, ok := at[t.Names[c]]; ok {
+				if changed[c] = before.Rows[k][f] != cell; !changed[c] {
+					same++
 				}
 			}
+		}
+		return changed, same
+	}
+	for i, row := range t.Rows {
+		changed, most, of := make([]bool, len(row)), -1, 0
+		for n, k := range was[t.places[i]] {
+			if c, same := differs(row, k); same > most {
+				changed, most, of = c, same, n
+			}
+		}
+		if most >= 0 {
+			was[t.places[i]] = was[t.places[i]][of:]
 		}
 		t.Changed = append(t.Changed, changed)
 	}

@@ -1,0 +1,151 @@
+package cli
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"revuelta/internal/format"
+	"revuelta/internal/run"
+)
+
+// The rows that a report shows: so many of each step, so many of their fields, and so much of a cell. They are had by a run of their own,
+// which is worth it for inputs of so many bytes.
+const (
+	reportRows   = 5
+	reportFields = 12
+	reportCell   = 60
+	reportInputs = 8 << 20
+)
+
+// reportTable is the first rows of a table.
+type reportTable struct {
+	Heads []reportHead
+	Rows  [][]reportCellShown
+	More  string // fields that are not shown
+}
+
+type reportHead struct {
+	Name string
+	New  bool
+}
+
+type reportCellShown struct {
+	Text    string
+	Changed bool
+}
+
+// traced gives the first rows after each step, before the run is done, which may write where it reads; nil where the inputs can't be read
+// twice, or are large.
+func (a *app) traced(ctx context.Context, p *run.Program, env run.Env) []*run.Traced {
+	size := int64(0)
+	for _, it := range p.Items {
+		switch it := it.(type) {
+		case *run.Read:
+			for _, path := range it.Paths {
+				if strings.HasPrefix(path, "@") {
+					continue
+				}
+				info, err := os.Stat(format.FileOf(path))
+				if err != nil || !info.Mode().IsRegular() {
+					return nil
+				}
+				size += info.Size()
+			}
+		case *run.Apply:
+			if it.Step.Capabilities().LooksAt == "-" {
+				return nil
+			}
+		}
+	}
+	if size > reportInputs {
+		return nil
+	}
+	once := run.Env{Stdin: strings.NewReader(""), Memory: env.Memory, Temp: env.Temp}
+	if env.Aside != "" {
+		dir, err := os.MkdirTemp(env.Temp, "revuelta-")
+		if err != nil {
+			return nil
+		}
+		defer os.RemoveAll(dir)
+		once.Aside, once.Most = filepath.Join(dir, "aside.csv"), env.Most
+	}
+	traced, _ := run.Trace(ctx, p, once, reportRows, nil) // what fails is told by the run itself
+	return traced
+}
+
+// firstRows gives each step its first rows, and those of the table it was given.
+func (r *report) firstRows(traced []*run.Traced) {
+	var before *run.Traced
+	k := 0
+	for _, t := range traced {
+		if !strings.HasPrefix(t.Name, "read ") && k < len(r.Stages) && r.Stages[k].Name == t.Name && before != nil {
+			r.Stages[k].Before, r.Stages[k].After = tableOf(before, false), tableOf(t, true)
+			r.Stages[k].Gone = strings.Join(gone(before.Names, t.Names), ", ")
+			k++
+		}
+		before = t
+	}
+}
+
+// gone are the fields that a step has not handed on.
+func gone(before, after []string) (out []string) {
+	there := map[string]bool{}
+	for _, n := range after {
+		there[n] = true
+	}
+	for _, n := range before {
+		if !there[n] && len(out) < reportFields {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// tableOf shows a table: with marks, its new fields first, then those with changed cells, then the others.
+func tableOf(t *run.Traced, marks bool) *reportTable {
+	var order []int
+	rank := func(k int) int {
+		if marks && t.New != nil && t.New[k] {
+			return 0
+		}
+		for r := range t.Rows {
+			if marks && t.Changed != nil && t.Changed[r][k] {
+				return 1
+			}
+		}
+		return 2
+	}
+	for k := range t.Names {
+		order = append(order, k)
+	}
+	out := &reportTable{}
+	if len(order) > reportFields { // what the step did is shown first
+		var first []int
+		for want := range 3 {
+			for _, k := range order {
+				if rank(k) == want && len(first) < reportFields {
+					first = append(first, k)
+				}
+			}
+		}
+		out.More = otherFields(len(order) - len(first))
+		order = first
+	}
+	for _, k := range order {
+		out.Heads = append(out.Heads, reportHead{t.Names[k], rank(k) == 0})
+	}
+	for r, row := range t.Rows {
+		var cells []reportCellShown
+		for _, k := range order {
+			text := []rune(row[k])
+			if len(text) > reportCell {
+				text = append(text[:reportCell-1], '…')
+			}
+			cells = append(cells, reportCellShown{string(text), marks && t.Changed != nil && t.Changed[r][k]})
+		}
+		out.Rows = append(out.Rows, cells)
+	}
+	return out
+}
