@@ -558,7 +558,7 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 		}
 	}
 	if env.ReportFile != "" {
-		if e := writeReport(env.ReportFile, a.reportOf(p, env, account, traced)); e != nil && err == nil {
+		if e := writeReport(env.ReportFile, a.reportOf(ctx, p, env, account, traced)); e != nil && err == nil {
 			err = e
 		}
 	}

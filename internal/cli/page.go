@@ -13,12 +13,12 @@ import (
 	"revuelta/internal/inspect"
 )
 
-//go:embed profile.html report.html looks.css
+//go:embed profile.html report.html fields.html looks.css
 var pages embed.FS
 
 // page is one of the pages, whose looks are the same.
 func page(name string) *template.Template {
-	return template.Must(template.ParseFS(pages, name+".html", "looks.css"))
+	return template.Must(template.ParseFS(pages, name+".html", "fields.html", "looks.css"))
 }
 
 // pageField is a field as the page shows it.

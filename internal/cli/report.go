@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
@@ -25,6 +26,8 @@ type report struct {
 	Streams        []reportFile // the inputs in the picture
 	Stages         []reportStage
 	Outputs        []reportFile
+	Asides         []reportAside
+	Outcomes       []reportOutcome
 	Plan           []reportLine
 	JSON           template.JS
 }
@@ -86,7 +89,7 @@ func streamOf(from, to, most int64) string {
 }
 
 // reportOf makes a page's content of the account of a run.
-func (a *app) reportOf(p *run.Program, env run.Env, account *run.Account, traced []*run.Traced) *report {
+func (a *app) reportOf(ctx context.Context, p *run.Program, env run.Env, account *run.Account, traced []*run.Traced) *report {
 	r := &report{Title: "What became of the rows", Failed: account.Failed, JSON: template.JS(scriptSafe(account.JSON()))}
 	if p.Plan != "" {
 		r.Title = p.Plan
@@ -178,6 +181,9 @@ func (a *app) reportOf(p *run.Program, env run.Env, account *run.Account, traced
 	}
 	r.Verdict = verdict(account, read)
 	r.firstRows(traced)
+	if account.Failed == nil {
+		r.Asides, r.Outcomes = asides(account, env), a.outcomes(ctx, account, env)
+	}
 	return r
 }
 

@@ -6,7 +6,9 @@ import (
 	"path/filepath"
 	"strings"
 
+	"revuelta/internal/diag"
 	"revuelta/internal/format"
+	"revuelta/internal/inspect"
 	"revuelta/internal/run"
 )
 
@@ -89,6 +91,76 @@ func (r *report) firstRows(traced []*run.Traced) {
 	}
 }
 
+// shown is a cell as the page has it.
+func shown(cell string) string {
+	text := []rune(diag.Visible(cell))
+	if len(text) > reportCell {
+		text = append(text[:reportCell-1], '…')
+	}
+	return string(text)
+}
+
+// reportAside is the first of the rows that went to a file of their own, and why.
+type reportAside struct {
+	What, File, Rows string
+	First            *reportTable
+}
+
+// asides are the rows set aside, and those left out, as far as they were kept.
+func asides(account *run.Account, env run.Env) (out []reportAside) {
+	for _, f := range []struct{ what, path string }{{"Rows set aside", env.Aside}, {"Rows left out", env.LeftOut}} {
+		for _, t := range account.Outputs {
+			if f.path == "" || t.Name != f.path || t.Rows == 0 {
+				continue
+			}
+			a := reportAside{What: f.what, File: t.Name, Rows: diag.Plural(t.Rows, "row")}
+			if l, err := format.SampleOf(f.path, format.ReadOptions{}); err == nil {
+				rows, _ := l.Data()
+				a.First = tableOf(&run.Traced{Names: l.Names, Rows: rows[:min(len(rows), reportRows)]}, false)
+			}
+			out = append(out, a)
+		}
+	}
+	return out
+}
+
+// reportOutcome is the fields of an output, as profile draws them.
+type reportOutcome struct {
+	Name   string
+	Fields []pageField
+	Large  bool
+}
+
+// outcomes profiles the outputs that lie on the disk, if they are not large.
+func (a *app) outcomes(ctx context.Context, account *run.Account, env run.Env) (out []reportOutcome) {
+	for _, t := range account.Outputs {
+		if t.Name == env.Aside || t.Name == env.LeftOut {
+			continue
+		}
+		info, err := os.Stat(format.FileOf(t.Name))
+		if err != nil || !info.Mode().IsRegular() {
+			continue
+		}
+		o := reportOutcome{Name: t.Name, Large: info.Size() > reportInputs}
+		if !o.Large {
+			p := &inspect.Profile{}
+			read := &run.Read{Paths: []string{t.Name}}
+			once := run.Env{Stdin: strings.NewReader(""), Memory: env.Memory, Temp: env.Temp, Screen: func() run.Screen { return nowhere{} }}
+			if _, err := run.Run(ctx, &run.Program{Items: []any{read, &run.Apply{Name: "profile", Step: p}, &run.Write{}}}, once); err != nil {
+				continue // it is written in a way that must be said to read it
+			}
+			for i, f := range p.Out[:min(len(p.Out), mostOutcome)] {
+				o.Fields = append(o.Fields, onPage(i, f))
+			}
+		}
+		out = append(out, o)
+	}
+	return out
+}
+
+// mostOutcome is how many fields of an output are drawn.
+const mostOutcome = 100
+
 // gone are the fields that a step has not handed on.
 func gone(before, after []string) (out []string) {
 	there := map[string]bool{}
@@ -139,11 +211,7 @@ func tableOf(t *run.Traced, marks bool) *reportTable {
 	for r, row := range t.Rows {
 		var cells []reportCellShown
 		for _, k := range order {
-			text := []rune(row[k])
-			if len(text) > reportCell {
-				text = append(text[:reportCell-1], '…')
-			}
-			cells = append(cells, reportCellShown{string(text), marks && t.Changed != nil && t.Changed[r][k]})
+			cells = append(cells, reportCellShown{shown(row[k]), marks && t.Changed != nil && t.Changed[r][k]})
 		}
 		out.Rows = append(out.Rows, cells)
 	}
