@@ -43,7 +43,7 @@ func (a *app) execute(ctx context.Context, c *call, p *run.Program) error {
 		return err
 	}
 	if a.draw || isTerminal(a.Out) {
-		env.Screen = func() run.Screen { return newScreen(a.Out) }
+		env.Screen = func() run.Screen { return newScreen(a.Out, a.paint(a.Out)) }
 	}
 	var before *run.Account
 	if c.args.Has("since") {

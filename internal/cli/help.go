@@ -34,6 +34,9 @@ Steps
 		line(c.spec)
 	}
 	b.WriteString(`
+On a terminal headers, changes, commands and faults stand out in colour, unless
+NO_COLOR is set; --color always or --color never says so for any command.
+
 Begin with revuelta look FILE. revuelta STEP --help tells all about a step; revuelta demo shows the program at work.
 `)
 	return b.String()

@@ -223,14 +223,16 @@ func (a *app) lookText(r *inspect.Report, most int, all bool) error {
 }
 
 // print writes a text that people read to standard output.
-func (a *app) print(text string) error { return printTo(a.Out, diag.Lines(text)) }
+func (a *app) print(text string) error {
+	return printTo(a.Out, a.paint(a.Out).lines(diag.Lines(text)))
+}
 
 // sayf is as print, where nothing is done about a reader that has gone.
 func (a *app) sayf(format string, args ...any) { _ = a.print(fmt.Sprintf(format, args...)) }
 
 // tellf writes such a text to standard error.
 func (a *app) tellf(format string, args ...any) {
-	_ = printTo(a.Err, diag.Lines(fmt.Sprintf(format, args...)))
+	_ = printTo(a.Err, a.paint(a.Err).lines(diag.Lines(fmt.Sprintf(format, args...))))
 }
 
 // printTo writes to a stream whose reader may have gone.

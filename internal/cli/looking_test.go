@@ -179,7 +179,7 @@ func TestTheScreen(t *testing.T) {
 	require.NoError(t, s.Close())
 	assert.Equal(t, 14, strings.Count(out.String(), "026"))
 	assert.Contains(t, out.String(), "… 16 more rows")
-	assert.NotNil(t, newScreen(&out))
+	assert.NotNil(t, newScreen(&out, palette{}))
 	assert.Equal(t, "  12 MB read, 3 s", bar(12e6, 0, 3*time.Second))
 	half := bar(6e6, 12e6, time.Second)
 	assert.Equal(t, 15, strings.Count(half, "▪"))

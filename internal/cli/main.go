@@ -48,7 +48,11 @@ func Main(args []string, s Streams) int {
 		defer watchSignals(cancel, s.Err)()
 	}
 	a := &app{Streams: s}
-	err := a.run(ctx, args)
+	args, choice, err := colored(args)
+	a.color = choice
+	if err == nil {
+		err = a.run(ctx, args)
+	}
 	var told *diag.Error
 	if err != nil && errors.As(context.Cause(ctx), &told) {
 		err = told // what else went wrong came of it, as a server's end of what it did
@@ -179,8 +183,9 @@ func letter(o step.Option) []string {
 
 type app struct {
 	Streams
-	argv []string // the command line, without the program's name
-	draw bool     // tables are drawn though standard output is no terminal
+	argv  []string // the command line, without the program's name
+	draw  bool     // tables are drawn though standard output is no terminal
+	color string   // auto, always or never
 }
 
 // command is a command of the program that is no step.

@@ -19,11 +19,12 @@ type screen struct {
 	names         []string
 	rows          [][]string
 	total         int64
+	palette       palette
 }
 
-func newScreen(w io.Writer) *screen {
+func newScreen(w io.Writer, p palette) *screen {
 	width, height := terminalSize(w)
-	return &screen{w: w, width: width, height: height}
+	return &screen{w: w, width: width, height: height, palette: p}
 }
 
 // Start implements step.Out.
@@ -47,7 +48,7 @@ func (s *screen) most() int { return max(5, min(20, s.height-10)) }
 
 // Close draws what was gathered.
 func (s *screen) Close() error {
-	return printTo(s.w, drawTable(s.names, s.rows, s.total, s.width))
+	return printTo(s.w, s.palette.lines(drawTable(s.names, s.rows, s.total, s.width)))
 }
 
 const (
@@ -134,6 +135,11 @@ func fit(wants []int, width int) []int {
 
 // drawTable draws a table: numbers to the right, then how many rows and fields are not shown.
 func drawTable(names []string, rows [][]string, total int64, width int) string {
+	return drawPainted(names, rows, total, width, nil)
+}
+
+// drawPainted is drawTable with cells painted, those of row -1 being the names; nil paints none.
+func drawPainted(names []string, rows [][]string, total int64, width int, paint func(row, col int, cell string) string) string {
 	wants := make([]int, len(names))
 	numeric := make([]bool, len(names))
 	for i, n := range names {
@@ -152,21 +158,30 @@ func drawTable(names []string, rows [][]string, total int64, width int) string {
 	}
 	widths := fit(wants, width)
 	var b strings.Builder
-	line := func(cells []string) {
-		var l strings.Builder
+	line := func(row int, cells []string) {
+		var l, painted strings.Builder
 		for i, w := range widths {
-			l.WriteString(set(cut(diag.Visible(cells[i]), w, "…"), w, numeric[i]) + strings.Repeat(" ", gap))
+			cell := set(cut(diag.Visible(cells[i]), w, "…"), w, numeric[i])
+			l.WriteString(cell + strings.Repeat(" ", gap))
+			if paint != nil {
+				painted.WriteString(paint(row, i, cell) + strings.Repeat(" ", gap))
+			}
 		}
-		b.WriteString(strings.TrimRight(cut(l.String(), width, ""), " ") + "\n")
+		plain := strings.TrimRight(l.String(), " ")
+		if paint != nil && widthOf(plain) <= width {
+			b.WriteString(strings.TrimRight(painted.String(), " ") + "\n")
+			return
+		}
+		b.WriteString(strings.TrimRight(cut(plain, width, ""), " ") + "\n")
 	}
-	line(names)
+	line(-1, names)
 	whole := 0
 	for _, w := range widths {
 		whole += w + gap
 	}
 	b.WriteString(strings.Repeat("─", min(whole, width)) + "\n")
-	for _, r := range rows {
-		line(r)
+	for i, r := range rows {
+		line(i, r)
 	}
 	var more []string
 	if n := total - int64(len(rows)); n > 0 {

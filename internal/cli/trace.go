@@ -89,7 +89,18 @@ func (a *app) traceOnce(ctx context.Context, c *call, rows int, follow *formula.
 			}
 			cells = append(cells, out)
 		}
-		a.sayf("%s", drawTable(names, cells, int64(len(cells)), width))
+		p := a.paint(a.Out)
+		_ = printTo(a.Out, drawPainted(names, cells, int64(len(cells)), width, func(row, col int, cell string) string {
+			switch {
+			case row < 0 && t.New != nil && t.New[col]:
+				return p.added(cell)
+			case row < 0:
+				return p.header(cell)
+			case t.Changed != nil && t.Changed[row][col]:
+				return p.changed(cell)
+			}
+			return cell
+		}))
 	}
 	return p, failed
 }
