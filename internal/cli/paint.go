@@ -46,7 +46,12 @@ func (p palette) lines(text string) string {
 		case strings.HasPrefix(l, program+": "):
 			lines[i] = p.fault(program+":") + l[len(program)+1:]
 		case strings.HasPrefix(l, "  try: "), strings.HasPrefix(l, "   or: "):
-			lines[i] = l[:7] + p.command(l[7:])
+			const between = "     or: " // where they stand in one line
+			all := strings.Split(l[7:], between)
+			for k, try := range all {
+				all[k] = p.command(try)
+			}
+			lines[i] = l[:7] + strings.Join(all, between)
 		case strings.HasPrefix(l, "    note: "):
 			lines[i] = "    " + p.header("note:") + l[9:]
 		case strings.HasPrefix(l, "     "+program+" "):
