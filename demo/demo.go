@@ -61,6 +61,8 @@ var Scenes = []Scene{
 		"revuelta stencil 'mites queen brood / note . .' --side colony --top date --sheet 'Hive book' --body 3 cooperative.xlsx"},
 	{"Twelve sheets of sales, one beneath another.",
 		"revuelta group --by 'month(date)' --calc 'sum(jars)' --calc 'sum(jars * price) as income' --sheet '2024-*' cooperative.xlsx"},
+	{"The yearbook once more, with a page for somebody who was not there: open report.html\nin a browser to see what became of every row.",
+		"revuelta run yearbook.plan --set-aside aside.csv --overwrite --report report.html"},
 }
 
 // Files lists the names of the demo's files.

@@ -39,7 +39,8 @@ func TestLookAndProfile(t *testing.T) {
 		want string // pieces parted by |
 	}{
 		{"look harvest.csv", "csv, 454 bytes|header  row 1|fields  11|rows    9|revuelta unpivot '{month} {@:kilos|jars}' harvest.csv|apiary is blank under each label"},
-		{"look harvest.csv --rows 2", " more rows"},
+		{"look harvest.csv --rows 2", "rows 1-6 of 10"},
+		{"trace season.plan --rows 2", "apiary  keeper   colony|Vesk*   Onkara*  002"},
 		{"look yearbook.csv", "title|header|foot|revuelta"},
 		{"look cooperative.xlsx", "\"Harvest\": 8 rows, 9 fields, header rows 4 and 5, 2 notes at the foot — shown below|\"2024-12\": 3 rows, 4 fields|12 sheets have the same fields|revuelta convert --sheet '2024-*' --source sheet cooperative.xlsx"},
 		{"look cooperative.xlsx --sheet Harvest", "Harvest|header"},
@@ -178,7 +179,7 @@ func TestTheScreen(t *testing.T) {
 	}
 	require.NoError(t, s.Close())
 	assert.Equal(t, 14, strings.Count(out.String(), "026"))
-	assert.Contains(t, out.String(), "… 16 more rows")
+	assert.Contains(t, out.String(), "rows 1-14 of 30")
 	assert.NotNil(t, newScreen(&out, palette{}))
 	assert.Equal(t, "  12 MB read, 3 s", bar(12e6, 0, 3*time.Second))
 	half := bar(6e6, 12e6, time.Second)

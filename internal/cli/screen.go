@@ -133,7 +133,7 @@ func fit(wants []int, width int) []int {
 	return out
 }
 
-// drawTable draws a table: numbers to the right, then how many rows and fields are not shown.
+// drawTable draws a table: numbers to the right, then which rows and fields are shown, where not all are.
 func drawTable(names []string, rows [][]string, total int64, width int) string {
 	return drawPainted(names, rows, total, width, nil)
 }
@@ -184,14 +184,14 @@ func drawPainted(names []string, rows [][]string, total int64, width int, paint 
 		line(i, r)
 	}
 	var more []string
-	if n := total - int64(len(rows)); n > 0 {
-		more = append(more, diag.Plural(n, "more row"))
+	if total > int64(len(rows)) {
+		more = append(more, fmt.Sprintf("rows 1-%d of %s", len(rows), diag.Count(total)))
 	}
-	if n := len(names) - len(widths); n > 0 {
-		more = append(more, fmt.Sprintf("%s: %s", diag.Plural(int64(n), "more field"), diag.Names(names[len(widths):])))
+	if len(names) > len(widths) {
+		more = append(more, "not shown: "+diag.Names(names[len(widths):]))
 	}
 	if len(more) > 0 {
-		b.WriteString(cut("… "+strings.Join(more, ", "), width, "…") + "\n")
+		b.WriteString(cut(strings.Join(more, "; "), width, "…") + "\n")
 	}
 	return b.String()
 }

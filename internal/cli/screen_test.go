@@ -17,10 +17,10 @@ func TestDrawTable(t *testing.T) {
 		"───────────────────────────",
 		`026     two\nlines   1.10`,
 		"T-1                    -3",
-		"… 1,534 more rows",
+		"rows 1-2 of 1,536",
 		""}, "\n"), drawTable([]string{"colony", "note", "kilos"}, rows, 1536, 80))
 	narrow := drawTable([]string{"colony", "note", "kilos"}, rows, 2, 18)
-	assert.Equal(t, "colony  note\n──────────────────\n026     two\\nlines\nT-1\n… 1 more field: k…\n", narrow)
+	assert.Equal(t, "colony  note\n──────────────────\n026     two\\nlines\nT-1\nnot shown: kilos\n", narrow)
 }
 
 // TestDrawnTablesFit: no line is wider than the terminal, whatever stands in the cells.

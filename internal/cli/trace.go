@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"revuelta/internal/diag"
@@ -30,6 +31,55 @@ func tracePlan(ctx context.Context, a *app, c *call) error {
 	}
 	_, err = a.traceOnce(ctx, c, rows, follow)
 	return err
+}
+
+// changedFirst has a table that is wider than the terminal begin with what is new or changed in it.
+func changedFirst(t *run.Traced, width int) *run.Traced {
+	wide := 0
+	for k, n := range t.Names {
+		want := widthOf(diag.Visible(n))
+		for _, r := range t.Rows {
+			want = max(want, widthOf(diag.Visible(r[k])))
+		}
+		wide += min(want, widest) + gap
+	}
+	if wide <= width {
+		return t
+	}
+	var first, rest []int
+	for k := range t.Names {
+		new := t.New != nil && t.New[k]
+		if new || t.Changed != nil && slices.ContainsFunc(t.Changed, func(row []bool) bool { return row[k] }) {
+			first = append(first, k)
+		} else {
+			rest = append(rest, k)
+		}
+	}
+	if len(first) == 0 || len(rest) == 0 {
+		return t
+	}
+	out := *t
+	order := append(first, rest...)
+	out.Names, out.Rows, out.New, out.Changed = pick(t.Names, order), nil, pick(t.New, order), nil
+	for _, r := range t.Rows {
+		out.Rows = append(out.Rows, pick(r, order))
+	}
+	for _, r := range t.Changed {
+		out.Changed = append(out.Changed, pick(r, order))
+	}
+	return &out
+}
+
+// pick takes some of a list, nil of none.
+func pick[T any](all []T, order []int) []T {
+	if all == nil {
+		return nil
+	}
+	out := make([]T, len(order))
+	for i, k := range order {
+		out[i] = all[k]
+	}
+	return out
 }
 
 // traceOnce shows them as the plan and its inputs are now, and gives the program as far as there is one.
@@ -73,6 +123,7 @@ func (a *app) traceOnce(ctx context.Context, c *call, rows int, follow *formula.
 			a.sayf("%s\n", "no row to follow")
 			continue
 		}
+		t = changedFirst(t, width)
 		names := append([]string{}, t.Names...)
 		for k := range names {
 			if t.New != nil && t.New[k] {
