@@ -58,7 +58,7 @@ func TestReportShowsRows(t *testing.T) {
 	require.Zero(t, status, told)
 	assert.Contains(t, page, "Fields that went: April, May")
 	assert.Contains(t, page, `<th scope="col" class="new">kilos <small>new</small></th>`)
-	assert.Contains(t, page, "Rows set aside: the first of 1 row in aside.csv")
+	assert.Contains(t, page, "Rows set aside: 1 row in aside.csv, the first of each reason")
 	assert.Contains(t, page, "What the fields of out.csv hold")
 	assert.Contains(t, page, `histogram from 1.5 to 3.5`)
 	assert.Equal(t, []string{"<mark>1.5</mark>", "<mark>2.5</mark>", "<mark>3.5</mark>"}, regexp.MustCompile(`<mark>.*?</mark>`).FindAllString(page, -1))

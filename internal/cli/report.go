@@ -8,6 +8,7 @@ import (
 	"html/template"
 	"io"
 	"os"
+	"path/filepath"
 	"strings"
 	"time"
 
@@ -21,9 +22,10 @@ import (
 type report struct {
 	Title, Verdict string
 	Failed         *run.Failure
+	Large          bool // the rows of steps are not shown
 	Facts          []reportFact
 	Inputs         []reportFile
-	Streams        []reportFile // the inputs in the picture
+	Streams        []reportFile // inputs behind the last step
 	Stages         []reportStage
 	Outputs        []reportFile
 	Asides         []reportAside
@@ -46,6 +48,7 @@ type reportStage struct {
 	ID, Name, Line, Text, Says     string
 	RowsIn, RowsOut, Fields, Cells string
 	Stream                         string
+	Streams                        []reportFile // inputs that come in before it
 	Before, After                  *reportTable // first rows
 	Gone                           string       // fields
 	Failed                         bool
@@ -131,10 +134,12 @@ func (a *app) reportOf(ctx context.Context, p *run.Program, env run.Env, account
 		}
 		r.Outputs = append(r.Outputs, f)
 	}
+	flows := make([][]run.TableAccount, len(account.Steps)+1)
 	if account.Failed == nil {
-		r.Streams = inflow(account, read, most)
+		flows = inflows(p, account)
+		r.Streams = inflow(flows[len(account.Steps)], most)
 	}
-	before := read
+	before := int64(0)
 	for i, s := range account.Steps {
 		st := reportStage{ID: fmt.Sprintf("step-%d", i+1), Name: s.Step, Notes: s.Notes, Across: s.Across}
 		if s.Line > 0 {
@@ -145,7 +150,8 @@ func (a *app) reportOf(ctx context.Context, p *run.Program, env run.Env, account
 		}
 		if account.Failed == nil {
 			st.RowsIn, st.RowsOut, st.Fields = diag.Plural(s.RowsIn, "row"), diag.Plural(s.RowsOut, "row"), diag.Plural(int64(s.Fields), "field")
-			st.Anew = i > 0 && s.RowsIn != before
+			st.Streams = inflow(flows[i], most)
+			st.Anew = i > 0 && s.RowsIn != before && len(st.Streams) == 0
 			before = s.RowsOut
 			st.Stream = streamOf(s.RowsIn, s.RowsOut, most)
 			for _, b := range []struct {
@@ -181,6 +187,7 @@ func (a *app) reportOf(ctx context.Context, p *run.Program, env run.Env, account
 	}
 	r.Verdict = verdict(account, read)
 	r.firstRows(traced)
+	r.Large = traced == nil && account.Failed == nil
 	if account.Failed == nil {
 		r.Asides, r.Outcomes = asides(account, env), a.outcomes(ctx, account, env)
 	}
@@ -190,24 +197,68 @@ func (a *app) reportOf(ctx context.Context, p *run.Program, env run.Env, account
 // otherFields says how many fields are not shown.
 func otherFields(n int) string { return "and " + diag.Plural(int64(n), "other field") }
 
-// inflow draws the inputs: where all of them make the rows of the first step, one joins the other; what is more than a dozen is drawn as one.
-func inflow(account *run.Account, read, most int64) []reportFile {
+// inflows gives the inputs before the step whose rows they are, the last before the outputs; other tables of steps stand at the beginning.
+func inflows(p *run.Program, account *run.Account) [][]run.TableAccount {
+	out := make([][]run.TableAccount, len(account.Steps)+1)
+	for _, t := range account.Inputs {
+		if t.Role != step.ToRead {
+			out[0] = append(out[0], t)
+		}
+	}
+	left, at := account.Read(), 0
+	for _, it := range p.Items {
+		switch it := it.(type) {
+		case *run.Apply:
+			at = min(at+1, len(account.Steps))
+		case *run.Read:
+			for _, path := range it.Paths {
+				// A path may be several tables: sheets of a workbook, or files by a pattern.
+				for n := 0; len(left) > 0 && (n == 0 || several(path, left[0].Name)); n++ {
+					out[at] = append(out[at], left[0])
+					left = left[1:]
+				}
+			}
+		}
+	}
+	out[0] = append(out[0], left...)
+	return out
+}
+
+// several tells that a table may be a further one of a path.
+func several(path, name string) bool {
+	file := format.FileOf(name)
+	if strings.ContainsAny(path, "*?[") {
+		ok, err := filepath.Match(format.FileOf(path), file)
+		return err == nil && ok
+	}
+	return file != name && file == format.FileOf(path)
+}
+
+// inflow draws inputs of one table, which join one another; what is more than a dozen is drawn as one.
+func inflow(inputs []run.TableAccount, most int64) []reportFile {
 	const several = 12
-	together := len(account.Steps) > 0 && account.Steps[0].RowsIn == read && len(account.Read()) > 1
+	all, so := int64(0), int64(0)
+	for _, t := range inputs {
+		if t.Role == step.ToRead {
+			all += t.Rows
+		}
+	}
 	var out []reportFile
-	so := int64(0)
-	for i, t := range account.Inputs {
+	for i, t := range inputs {
 		f := reportFile{Name: t.Name, Rows: diag.Plural(t.Rows, "row"), Fields: diag.Plural(int64(t.Fields), "field"), Stream: streamOf(t.Rows, t.Rows, most)}
 		if t.Role != step.ToRead {
 			f.Role = "for " + string(t.Role)
-		} else if together {
-			f.Stream = streamOf(so, so+t.Rows, most)
-			so += t.Rows
-		}
-		if len(account.Inputs) > several && i >= several-1 && together {
-			f.Name, f.Role, f.Rows, f.Fields = diag.Plural(int64(len(account.Inputs)-i), "other input"), "", "", ""
-			f.Stream = streamOf(so-t.Rows, read, most)
-			return append(out, f)
+		} else {
+			from := so
+			if t.Rows == all { // the only one
+				from = all
+			}
+			if so += t.Rows; i >= several-1 && i < len(inputs)-1 {
+				f.Name, f.Rows, f.Fields = diag.Plural(int64(len(inputs)-i), "other input"), "", ""
+				f.Stream = streamOf(from, all, most)
+				return append(out, f)
+			}
+			f.Stream = streamOf(from, so, most)
 		}
 		out = append(out, f)
 	}

@@ -116,9 +116,27 @@ func asides(account *run.Account, env run.Env) (out []reportAside) {
 			a := reportAside{What: f.what, File: t.Name, Rows: diag.Plural(t.Rows, "row")}
 			if l, err := format.SampleOf(f.path, format.ReadOptions{}); err == nil {
 				rows, _ := l.Data()
-				a.First = tableOf(&run.Traced{Names: l.Names, Rows: rows[:min(len(rows), reportRows)]}, false)
+				a.First = tableOf(&run.Traced{Names: l.Names, Rows: firstOfEach(l.Names, rows)}, false)
 			}
 			out = append(out, a)
+		}
+	}
+	return out
+}
+
+// firstOfEach are the first rows with each step, field and reason, as far as there is room for them.
+func firstOfEach(names []string, rows [][]string) (out [][]string) {
+	seen := map[string]bool{}
+	for _, row := range rows {
+		key := ""
+		for k, n := range names {
+			if n == "step" || n == "field" || n == "reason" {
+				key += row[k] + "\x00"
+			}
+		}
+		if !seen[key] && len(out) < mostReasons {
+			seen[key] = true
+			out = append(out, row)
 		}
 	}
 	return out
@@ -127,11 +145,11 @@ func asides(account *run.Account, env run.Env) (out []reportAside) {
 // reportOutcome is the fields of an output, as profile draws them.
 type reportOutcome struct {
 	Name   string
+	Of     string // rows, where not all were looked at
 	Fields []pageField
-	Large  bool
 }
 
-// outcomes profiles the outputs that lie on the disk, if they are not large.
+// outcomes profiles the outputs that lie on the disk, of large ones the first rows.
 func (a *app) outcomes(ctx context.Context, account *run.Account, env run.Env) (out []reportOutcome) {
 	for _, t := range account.Outputs {
 		if t.Name == env.Aside || t.Name == env.LeftOut {
@@ -141,25 +159,30 @@ func (a *app) outcomes(ctx context.Context, account *run.Account, env run.Env) (
 		if err != nil || !info.Mode().IsRegular() {
 			continue
 		}
-		o := reportOutcome{Name: t.Name, Large: info.Size() > reportInputs}
-		if !o.Large {
-			p := &inspect.Profile{}
-			read := &run.Read{Paths: []string{t.Name}}
-			once := run.Env{Stdin: strings.NewReader(""), Memory: env.Memory, Temp: env.Temp, Screen: func() run.Screen { return nowhere{} }}
-			if _, err := run.Run(ctx, &run.Program{Items: []any{read, &run.Apply{Name: "profile", Step: p}, &run.Write{}}}, once); err != nil {
-				continue // it is written in a way that must be said to read it
-			}
-			for i, f := range p.Out[:min(len(p.Out), mostOutcome)] {
-				o.Fields = append(o.Fields, onPage(i, f))
-			}
+		o := reportOutcome{Name: t.Name}
+		p := &inspect.Profile{}
+		read := &run.Read{Paths: []string{t.Name}}
+		if info.Size() > reportInputs && t.Rows > outcomeRows {
+			read.Options.Limit = outcomeRows
+			o.Of = "the first " + diag.Count(outcomeRows) + " rows of "
+		}
+		once := run.Env{Stdin: strings.NewReader(""), Memory: env.Memory, Temp: env.Temp, Screen: func() run.Screen { return nowhere{} }}
+		if _, err := run.Run(ctx, &run.Program{Items: []any{read, &run.Apply{Name: "profile", Step: p}, &run.Write{}}}, once); err != nil {
+			continue // it is written in a way that must be said to read it
+		}
+		for i, f := range p.Out[:min(len(p.Out), mostOutcome)] {
+			o.Fields = append(o.Fields, onPage(i, f))
 		}
 		out = append(out, o)
 	}
 	return out
 }
 
-// mostOutcome is how many fields of an output are drawn.
-const mostOutcome = 100
+// How many fields of an output are drawn, and how many rows of a large one are looked at.
+const (
+	mostOutcome = 100
+	outcomeRows = 20000
+)
 
 // gone are the fields that a step has not handed on.
 func gone(before, after []string) (out []string) {
