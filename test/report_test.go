@@ -127,7 +127,11 @@ func TestReportOfManySteps(t *testing.T) {
 func TestReportRefused(t *testing.T) {
 	t.Chdir(t.TempDir())
 	require.NoError(t, os.WriteFile("in.csv", []byte("a\n1\n"), 0o644))
+	require.NoError(t, os.WriteFile("in.plan", []byte("read in.csv\n"), 0o644))
 	for command, says := range map[string]string{
+		"run in.plan --report in.plan":               "in.plan",
+		"run in.plan --account in.plan":              "in.plan",
+		"run in.plan --set-aside in.plan":            "in.plan",
 		"convert in.csv --report in.csv":             "in.csv",
 		"convert in.csv -o out.csv --report out.csv": "out.csv is written twice",
 		"convert in.csv --report -":                  "the page goes to a file",
@@ -140,6 +144,7 @@ func TestReportRefused(t *testing.T) {
 	kept, err := os.ReadFile("in.csv")
 	require.NoError(t, err)
 	assert.Equal(t, "a\n1\n", string(kept))
+	assert.Equal(t, "read in.csv\n", textOf(t, "in.plan"))
 	status, _, _ := program(t, "convert in.csv -o other.csv --report none/page.html")
 	assert.Equal(t, 3, status)
 	assert.NoFileExists(t, "other.csv", "it is told before the run")

@@ -56,9 +56,15 @@ func (a *app) traced(ctx context.Context, p *run.Program, env run.Env) []*run.Tr
 				size += info.Size()
 			}
 		case *run.Apply:
-			if it.Step.Capabilities().LooksAt == "-" {
+			path := it.Step.Capabilities().LooksAt
+			if path == "" || strings.HasPrefix(path, "@") {
+				continue
+			}
+			info, err := os.Stat(format.FileOf(path))
+			if err != nil || !info.Mode().IsRegular() {
 				return nil
 			}
+			size += info.Size()
 		}
 	}
 	if size > reportInputs {

@@ -51,6 +51,9 @@ func (r *runner) refuse() error {
 		if slices.ContainsFunc(others, twice) || slices.ContainsFunc(writes, func(w *Write) bool { return twice(w.Path) }) {
 			return diag.Usagef("%s is written twice", o)
 		}
+		if o != r.env.Keep && r.p.Plan != "" && format.SameFile(r.p.Plan, o) { // which --plan adds to
+			return format.WouldLose(o)
+		}
 		others = append(others, o)
 	}
 	for _, it := range r.p.Items {
