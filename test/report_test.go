@@ -56,6 +56,7 @@ func TestReportShowsRows(t *testing.T) {
 	require.NoError(t, os.WriteFile("yield.csv", []byte("hive;April;May\nA;1,5;2,5\nB;x;3,5\n"), 0o644))
 	status, page, _, told := reportOf(t, "run --step \"unpivot '{month:April|May}' --value kilos\" --step 'cast kilos number --decimal ,' yield.csv --set-aside aside.csv -o out.csv")
 	require.Zero(t, status, told)
+	assert.Contains(t, page, "<h1>What became of the rows</h1>", "--step is no plan")
 	assert.Contains(t, page, "Fields that went: April, May")
 	assert.Contains(t, page, `<th scope="col" class="new">kilos <small>new</small></th>`)
 	assert.Contains(t, page, "Rows set aside: 1 row in aside.csv, the first of each reason")
@@ -72,16 +73,18 @@ func TestReportChangesNothing(t *testing.T) {
 	t.Chdir("honey")
 	plans, err := filepath.Glob("*.plan")
 	require.NoError(t, err)
-	require.NotEmpty(t, plans)
+	same := 0
 	for _, plan := range plans {
 		command := "run " + plan + " --set-aside aside.csv --overwrite -o "
 		plainStatus, _, plainTold := program(t, command+"plain.csv --account plain.json")
 		status, _, told := program(t, command+"told.csv --account told.json --report page.html")
 		assert.Equal(t, plainStatus, status, "%s: %s%s", plan, plainTold, told)
 		if status == 0 {
+			same++
 			assert.Equal(t, textOf(t, "plain.csv"), textOf(t, "told.csv"), plan)
 		}
 	}
+	assert.Greater(t, same, 5)
 	require.NoError(t, os.WriteFile("own.csv", []byte("a\n1.50\n2\n"), 0o644))
 	status, _, told = program(t, "set 'a = a * 2' own.csv -o own.csv --overwrite --report page.html")
 	require.Zero(t, status, told)

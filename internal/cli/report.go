@@ -54,7 +54,7 @@ type reportStage struct {
 	Failed                         bool
 	Anew                           bool // it goes on with other rows than came out of the step before
 	Branches                       []reportBranch
-	Reasons, Unfit, Absent         []run.Reason
+	Reasons, Unfit                 []run.Reason
 	Notes, Across                  []string
 	AcrossMore                     string
 	ReasonsMore, UnfitMore         string
@@ -94,14 +94,14 @@ func streamOf(from, to, most int64) string {
 // reportOf makes a page's content of the account of a run.
 func (a *app) reportOf(ctx context.Context, p *run.Program, env run.Env, account *run.Account, traced []*run.Traced) *report {
 	r := &report{Title: "What became of the rows", Failed: account.Failed, JSON: template.JS(scriptSafe(account.JSON()))}
-	if p.Plan != "" {
+	lines := planLines(p.Plan)
+	if lines != nil { // else the steps stand on the command line
 		r.Title = p.Plan
 		r.Facts = append(r.Facts, reportFact{"Plan", p.Plan})
 	} else {
 		r.Facts = append(r.Facts, reportFact{"Command", program + " " + commandLine(a.argv)})
 	}
 	r.Facts = append(r.Facts, reportFact{"Done", time.Now().Format("2006-01-02 15:04:05 -07:00")}, reportFact{"Took", fmt.Sprintf("%.2f s", account.Seconds)}, reportFact{"Program", program + " " + Version})
-	lines := planLines(p.Plan)
 	most := int64(1)
 	for _, t := range account.Inputs {
 		most = max(most, t.Rows)
@@ -170,7 +170,6 @@ func (a *app) reportOf(ctx context.Context, p *run.Program, env run.Env, account
 		st.Failed = account.Failed != nil && failedIn(account, i)
 		st.Reasons, st.ReasonsMore = some(s.Reasons)
 		st.Unfit, st.UnfitMore = some(s.Unfit)
-		st.Absent, _ = some(s.Absent)
 		if len(st.Across) > mostReasons {
 			st.Across, st.AcrossMore = st.Across[:mostReasons], fmt.Sprintf("and %s more", diag.Count(int64(len(s.Across)-mostReasons)))
 		}
@@ -193,9 +192,6 @@ func (a *app) reportOf(ctx context.Context, p *run.Program, env run.Env, account
 	}
 	return r
 }
-
-// otherFields says how many fields are not shown.
-func otherFields(n int) string { return "and " + diag.Plural(int64(n), "other field") }
 
 // inflows gives the inputs before the step whose rows they are, the last before the outputs; other tables of steps stand at the beginning.
 func inflows(p *run.Program, account *run.Account) [][]run.TableAccount {
@@ -297,7 +293,10 @@ func verdict(account *run.Account, read int64) string {
 		return "The run failed. No file was written or changed."
 	}
 	says := fmt.Sprintf("Every one of the %s that were read is accounted for", diag.Plural(read, "row"))
-	if read == 1 {
+	switch read {
+	case 0:
+		says = "No row was read"
+	case 1:
 		says = "The one row that was read is accounted for"
 	}
 	var made, merged, left, aside int64
@@ -344,17 +343,26 @@ func fileOf(t run.TableAccount, counted bool, most int64) reportFile {
 	if counted {
 		f.Rows, f.Fields, f.Stream = diag.Plural(t.Rows, "row"), diag.Plural(int64(t.Fields), "field"), streamOf(t.Rows, t.Rows, most)
 	}
-	info, err := os.Stat(format.FileOf(t.Name))
-	if err != nil || !info.Mode().IsRegular() {
+	info := regular(t.Name)
+	if info == nil {
 		return f
 	}
 	f.Size, f.Changed = diag.Count(info.Size())+" bytes", info.ModTime().Format("2006-01-02 15:04:05")
 	return f
 }
 
+// regular is what is known of the file of a table, nil where it is none on the disk that can be read again.
+func regular(name string) os.FileInfo {
+	info, err := os.Stat(format.FileOf(name))
+	if err != nil || !info.Mode().IsRegular() {
+		return nil
+	}
+	return info
+}
+
 // sumOf is the SHA-256 of what a file holds, "" where it is none that can be read again.
 func sumOf(path string) string {
-	if info, err := os.Stat(path); err != nil || !info.Mode().IsRegular() {
+	if regular(path) == nil {
 		return ""
 	}
 	in, err := os.Open(path)

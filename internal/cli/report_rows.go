@@ -49,8 +49,8 @@ func (a *app) traced(ctx context.Context, p *run.Program, env run.Env) []*run.Tr
 				if strings.HasPrefix(path, "@") {
 					continue
 				}
-				info, err := os.Stat(format.FileOf(path))
-				if err != nil || !info.Mode().IsRegular() {
+				info := regular(path)
+				if info == nil {
 					return nil
 				}
 				size += info.Size()
@@ -60,8 +60,8 @@ func (a *app) traced(ctx context.Context, p *run.Program, env run.Env) []*run.Tr
 			if path == "" || strings.HasPrefix(path, "@") {
 				continue
 			}
-			info, err := os.Stat(format.FileOf(path))
-			if err != nil || !info.Mode().IsRegular() {
+			info := regular(path)
+			if info == nil {
 				return nil
 			}
 			size += info.Size()
@@ -161,8 +161,8 @@ func (a *app) outcomes(ctx context.Context, account *run.Account, env run.Env) (
 		if t.Name == env.Aside || t.Name == env.LeftOut {
 			continue
 		}
-		info, err := os.Stat(format.FileOf(t.Name))
-		if err != nil || !info.Mode().IsRegular() {
+		info := regular(t.Name)
+		if info == nil {
 			continue
 		}
 		o := reportOutcome{Name: t.Name}
@@ -204,38 +204,22 @@ func gone(before, after []string) (out []string) {
 	return out
 }
 
-// tableOf shows a table: with marks, its new fields first, then those with changed cells, then the others.
+// tableOf shows a table, with marks at what is new and changed in it.
 func tableOf(t *run.Traced, marks bool) *reportTable {
-	var order []int
-	rank := func(k int) int {
-		if marks && t.New != nil && t.New[k] {
-			return 0
-		}
-		for r := range t.Rows {
-			if marks && t.Changed != nil && t.Changed[r][k] {
-				return 1
-			}
-		}
-		return 2
-	}
-	for k := range t.Names {
-		order = append(order, k)
+	order := make([]int, len(t.Names))
+	for k := range order {
+		order[k] = k
 	}
 	out := &reportTable{}
-	if len(order) > reportFields { // what the step did is shown first
-		var first []int
-		for want := range 3 {
-			for _, k := range order {
-				if rank(k) == want && len(first) < reportFields {
-					first = append(first, k)
-				}
-			}
+	if len(order) > reportFields {
+		if marks { // what the step did is shown first
+			order = changesFirst(t)
 		}
-		out.More = otherFields(len(order) - len(first))
-		order = first
+		out.More = "and " + diag.Plural(int64(len(order)-reportFields), "other field")
+		order = order[:reportFields]
 	}
 	for _, k := range order {
-		out.Heads = append(out.Heads, reportHead{t.Names[k], rank(k) == 0})
+		out.Heads = append(out.Heads, reportHead{t.Names[k], marks && t.New != nil && t.New[k]})
 	}
 	for r, row := range t.Rows {
 		var cells []reportCellShown

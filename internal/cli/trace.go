@@ -46,20 +46,7 @@ func changedFirst(t *run.Traced, width int) *run.Traced {
 	if wide <= width {
 		return t
 	}
-	var first, rest []int
-	for k := range t.Names {
-		new := t.New != nil && t.New[k]
-		if new || t.Changed != nil && slices.ContainsFunc(t.Changed, func(row []bool) bool { return row[k] }) {
-			first = append(first, k)
-		} else {
-			rest = append(rest, k)
-		}
-	}
-	if len(first) == 0 || len(rest) == 0 {
-		return t
-	}
-	out := *t
-	order := append(first, rest...)
+	out, order := *t, changesFirst(t)
 	out.Names, out.Rows, out.New, out.Changed = pick(t.Names, order), nil, pick(t.New, order), nil
 	for _, r := range t.Rows {
 		out.Rows = append(out.Rows, pick(r, order))
@@ -68,6 +55,19 @@ func changedFirst(t *run.Traced, width int) *run.Traced {
 		out.Changed = append(out.Changed, pick(r, order))
 	}
 	return &out
+}
+
+// changesFirst is the order of a table's fields with those that are new, or have changed cells, before the others.
+func changesFirst(t *run.Traced) []int {
+	var first, rest []int
+	for k := range t.Names {
+		if t.New != nil && t.New[k] || slices.ContainsFunc(t.Changed, func(row []bool) bool { return row[k] }) {
+			first = append(first, k)
+		} else {
+			rest = append(rest, k)
+		}
+	}
+	return append(first, rest...)
 }
 
 // pick takes some of a list, nil of none.

@@ -57,7 +57,10 @@ func readHead(rows []delimited.Record, o ReadOptions, merged mergedAreas) (*head
 		if likely > from && looksLikeTitle(rows, from, likely) {
 			there := Header{HeaderRows, likely + 1, last + 1}
 			asIt := fmt.Sprintf("--header %d if it is one all the same", from+1)
-			if first := strings.TrimSpace(rows[from].Cells[0]); o.Layout.Comment == "" && strings.HasPrefix(first, "#") {
+			marked := func(r delimited.Record) bool {
+				return len(r.Cells) > 0 && strings.HasPrefix(strings.TrimSpace(r.Cells[0]), "#")
+			}
+			if o.Layout.Comment == "" && marked(rows[from]) && (anyNumber(rows[likely].Cells) || prose(rows[likely].Cells)) && !slices.ContainsFunc(rows[likely+1:], marked) {
 				return nil, diag.Dataf("row %d looks like a comment, not a header: it begins with #", from+1).Trying("--comment '#' leaves out the lines that begin with #", asIt)
 			}
 			if prose(rows[likely].Cells) {

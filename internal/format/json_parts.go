@@ -155,8 +155,10 @@ func (c *arrayCutter) next() (jsonPart, error) {
 	size := int(c.cuts[0].offset - part.offset)
 	part.text = make([]byte, begun+size, begun+size+1)
 	part.text[0] = '['
-	if _, err = io.ReadFull(c.from, part.text[begun:]); err != nil {
+	if _, err = io.ReadFull(c.from, part.text[begun:]); err == io.EOF || err == io.ErrUnexpectedEOF {
 		return part, errChanged
+	} else if err != nil {
+		return part, err
 	}
 	part.text = append(bytes.TrimSuffix(bytes.TrimRight(part.text, " \t\r\n"), []byte(",")), ']')
 	return part, nil

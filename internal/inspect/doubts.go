@@ -13,13 +13,13 @@ import (
 
 // hardlyTable tells a text that only happens to have delimiters in it: a name of many words above rows of which many are shorter than the
 // header, or a name that begins as code does. Nothing else is told of it.
-func (s *sample) hardlyTable() *Finding {
+func (s *sample) hardlyTable(o format.ReadOptions) *Finding {
 	l := s.lie
 	if !isText(l) {
 		return nil
 	}
 	if len(l.Names) == 1 {
-		return lines(l)
+		return lines(l, o)
 	}
 	odd := ""
 	for _, n := range l.Names {
@@ -46,9 +46,9 @@ func (s *sample) hardlyTable() *Finding {
 }
 
 // lines tells a text of one field that begins with a comment: no delimiter was found in it, and nothing names the field.
-func lines(l *format.Sample) *Finding {
+func lines(l *format.Sample, o format.ReadOptions) *Finding {
 	name := strings.TrimSpace(l.Names[0])
-	if name == "" || !strings.ContainsRune("#%;", rune(name[0])) || l.Header.From == 0 || strings.Trim(name, "#%; ") != "" && len(strings.Fields(name)) < 3 {
+	if name == "" || !strings.ContainsRune("#%;", rune(name[0])) || l.Header.From == 0 || strings.Trim(name, "#%; ") != "" && (len(strings.Fields(name)) < 3 || namesProved(l, o)) {
 		return nil
 	}
 	return &Finding{Kind: "no table", Part: Told, Says: "this hardly looks like a table", Evidence: "its lines are not parted, and the first is a comment: " + diag.Quote(l.Names[0]),

@@ -176,26 +176,27 @@ func pairedAlike(l *format.Sample, rows [][]string) bool {
 	if len(rows) < 5 {
 		return false
 	}
+	before := map[string]int{} // the first field of a name
 	for i, c := range header {
 		name := lettersOf(c)
 		if name == "" || i >= len(l.Names) {
 			continue
 		}
-		for k, other := range header[:i] {
-			if lettersOf(other) != name {
-				continue
+		k, again := before[name]
+		if !again {
+			before[name] = i
+			continue
+		}
+		same, distinct := 0, map[string]bool{}
+		for _, r := range rows {
+			a, b := lettersOf(r[k]), lettersOf(r[i])
+			if len(a) > 1 && len(b) > 1 && strings.ContainsFunc(a, unicode.IsLetter) && (strings.Contains(b, a) || strings.Contains(a, b)) {
+				same++
+				distinct[a] = true
 			}
-			same, distinct := 0, map[string]bool{}
-			for _, r := range rows {
-				a, b := lettersOf(r[k]), lettersOf(r[i])
-				if len(a) > 1 && len(b) > 1 && strings.ContainsFunc(a, unicode.IsLetter) && (strings.Contains(b, a) || strings.Contains(a, b)) {
-					same++
-					distinct[a] = true
-				}
-			}
-			if share(same, len(rows), 0.3) && 2*len(distinct) > same { // not the same word for what is missing
-				return true
-			}
+		}
+		if share(same, len(rows), 0.3) && 2*len(distinct) > same { // not the same word for what is missing
+			return true
 		}
 	}
 	return false
@@ -306,7 +307,7 @@ func namesProved(l *format.Sample, o format.ReadOptions) bool {
 		if share(telling, filled, 0.8) && filled > 0 && n != "" && !slices.ContainsFunc(rows, func(r []string) bool { return strings.TrimSpace(r[i]) == n }) {
 			return true
 		}
-		if n != "" && !strings.ContainsFunc(n, unicode.IsLetter) {
+		if i >= mostWeighed || n != "" && !strings.ContainsFunc(n, unicode.IsLetter) {
 			continue
 		}
 		p := chance(n, rows, i)
@@ -314,6 +315,9 @@ func namesProved(l *format.Sample, o format.ReadOptions) bool {
 	}
 	return all <= 0.06 && least <= 0.15
 }
+
+// mostWeighed is how many fields are weighed against their cells: if those prove nothing, others hardly will.
+const mostWeighed = 100
 
 // namesThings tells a word, or several written as one, that names fields: customer_id, SampleID, name_old.
 func namesThings(name string) bool {

@@ -102,7 +102,7 @@ func Look(path string, o format.ReadOptions, run Prover) (*Report, error) {
 	if len(first) > 0 && first[0].Part == Told { // no other command would run
 		return r, nil
 	}
-	if f := s.hardlyTable(); f != nil {
+	if f := s.hardlyTable(o); f != nil {
 		told := append(slices.Clone(r.Findings), *f)
 		r.reading(o) // other commands need its options all the same
 		r.Findings = told

@@ -52,13 +52,13 @@ func (s *sample) severalValues() []Finding {
 			if !slices.ContainsFunc(f.order, func(c string) bool { return strings.Contains(c, sep) && !bracketed(c) }) || 2*pieces[""] >= with { // a tuple; or nothing before the first
 				continue
 			}
-			if most == least && most > 2 && with > 4 && (isNumbers(pieces) || f.placesApart(sep)) { // a code of parts
+			if most == least && with > 4 && (most > 2 && isNumbers(pieces) || f.placesApart(sep)) { // a code of parts
 				continue
 			}
 			if spaced(pieces) && sep == "," && (f.filled < 10 || f.fixedPlaces(sep)) { // a text in words, or the parts of one thing
 				continue
 			}
-			if long || isNumbers(pieces) && sep == "," || named && !(plural(f.name) && with > 9 && words(pieces)) && (!plural(f.name) || strings.Contains(sep, " ") || !share(with, f.filled, 0.6) || spaced(pieces)) {
+			if long || isNumbers(pieces) && sep == "," || named && !(plural(f.name) && with > 9 && least == 1 && words(pieces)) && (!plural(f.name) || strings.Contains(sep, " ") || !share(with, f.filled, 0.6) || spaced(pieces)) {
 				continue
 			}
 			shown := strings.ReplaceAll(sep, "\n", `\n`)

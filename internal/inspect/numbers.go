@@ -261,11 +261,13 @@ func wordBehind(c string) bool {
 	return two && isNumber(number) && !isUnit(word) && !strings.ContainsFunc(word, func(r rune) bool { return !unicode.IsLetter(r) })
 }
 
-// signedAlways tells cells that nearly all begin with a plus sign, and none with a minus: they are dialled.
+// signedAlways tells cells of digits alone that nearly all begin with a plus sign, and none with a minus: they are dialled.
 func (f *field) signedAlways() bool {
 	plus := 0
 	for _, c := range f.order {
 		switch {
+		case strings.ContainsAny(c, ".,"):
+			return false
 		case strings.HasPrefix(c, "+"):
 			plus++
 		case strings.HasPrefix(c, "-"), strings.HasPrefix(c, "\u2212"):

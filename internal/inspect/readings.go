@@ -62,6 +62,9 @@ func readable(in input, o format.ReadOptions, l *format.Sample, err error) (*for
 				part, question = Decide, "do the names of the fields stand in the comment ("+names+")? rename gives them"
 			}
 		}
+		if l == nil && w.options.Layout.Comment == "#" { // nobody saw the lines that it leaves out
+			part, question = Decide, "is every line that begins with # a comment?"
+		}
 		if w.options.Header.Kind == format.HeaderFirst && part == Safe && !namesProved(w.sample, w.options) {
 			part, question = Decide, "does "+diag.Names(w.sample.Names)+" name the fields, or is it data? Then --header none with it"
 		}
@@ -220,6 +223,22 @@ func wholeRows(rows []laid) bool {
 	return hashes > 0 && !strings.HasPrefix(strings.TrimSpace(rows[0].first()), "#")
 }
 
+// mostMarked tells rows of which, beneath the first that does not, most begin with # and are as wide as it: they are numbered so.
+func mostMarked(rows []laid) bool {
+	marked, others, width := 0, 0, 0
+	for _, r := range rows {
+		switch mark := strings.HasPrefix(strings.TrimSpace(r.first()), "#"); {
+		case !mark && width == 0:
+			width = len(r)
+		case !mark:
+			others++
+		case width > 1 && len(r) == width && 2*filledCells(r) > width:
+			marked++
+		}
+	}
+	return marked > others && marked > 1
+}
+
 // hashedFirst tells rows of which the first begin with #, in words, and no other.
 func hashedFirst(rows []laid) bool {
 	n := 0
@@ -346,6 +365,7 @@ func ways(in input, o format.ReadOptions, plain *format.Sample, fault error) []r
 		}, nil) {
 			return out
 		}
+	case hash && o.Layout.Comment == "" && mostMarked(rows): // nor are those comments
 	case hash && o.Layout.Comment == "":
 		if at, names := namedBehind(rows); untold && at >= 0 && names == "" && try(fmt.Sprintf("--delimiter spaces --header %d", at+1), func(c *format.ReadOptions) {
 			spaces(c)
